@@ -1,0 +1,3 @@
+# Shared by the commands of bin/; sourced, not run.
+STATE="${DIDACTOR_STATE:-$root/var}"
+VENV="$STATE/venv"

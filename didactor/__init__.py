@@ -1,0 +1,1 @@
+"""Didactor: assign passages, hear the takes against the score, answer."""

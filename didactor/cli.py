@@ -1,0 +1,157 @@
+"""The command line: analyse, expect, perform. No database is needed.
+
+Exit status: 0 done (an unusable recording is a result too), 2 a file or an argument that cannot be used, with one line on
+standard error that says what is wrong.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from didactor.core.analyse import analyse
+from didactor.core.errors import CoreError, PassageError, ScoreError
+from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.instruments import find_instrument
+from didactor.core.judging.stages import STAGES
+from didactor.core.judging.targets import Targets
+from didactor.core.score.expected import Expectation, expect, expectation_to_json
+from didactor.core.score.model import Score
+from didactor.core.score.musicxml import read
+from didactor.core.score.open import prepare_isolated
+from didactor.core.sound.player.performance import Style
+from didactor.core.sound.player.render import ROOMS, SOUNDFONTS
+from didactor.core.sound.player.take import simulate, wav_bytes
+from didactor.core.sound.recording import open_recording
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; returns the exit status."""
+    options = _parser().parse_args(arguments)
+    try:
+        options.run(options)
+    except CoreError as error:
+        print(f"didactor: {error.message}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"didactor: {error.filename}: {error.strerror}.", file=sys.stderr)
+        return 2
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="didactor", description="Hear a recording against its score.")
+    commands = parser.add_subparsers(required=True)
+
+    passage = argparse.ArgumentParser(add_help=False)
+    passage.add_argument("--score", required=True, help="MusicXML file (.musicxml, .xml, .mxl)")
+    passage.add_argument("--part", type=int, default=1, help="which part, counted from 1")
+    passage.add_argument("--bars", help="printed bar numbers, e.g. 5-12; the anacrusis is 0; all bars without it")
+    passage.add_argument("--order", help='order of playing, e.g. "1-4 1-4 5-8"; the repeats in the bars without it')
+
+    command = commands.add_parser("analyse", parents=[passage], help="hear a recording and write the result as JSON")
+    command.add_argument("--audio", required=True)
+    command.add_argument("--tempo", type=float, help="quarter notes per minute")
+    command.add_argument("--stage", choices=[s.slug for s in STAGES])
+    command.add_argument("--band", type=float, help="allowed deviation of the tempo, per cent")
+    command.add_argument("--count-off", type=int)
+    command.add_argument("--instrument", help="what is playing; the score's own name without it")
+    command.add_argument("--targets", help="the whole assignment's targets as a JSON file; the options above go first")
+    command.add_argument("--json", required=True, help="where to write; - for standard output")
+    command.set_defaults(run=_analyse)
+
+    command = commands.add_parser("expect", parents=[passage], help="write what is expected, in performed order")
+    command.add_argument("--json", required=True)
+    command.set_defaults(run=_expect)
+
+    command = commands.add_parser("perform", parents=[passage], help="the simulated player: a take with known faults")
+    command.add_argument("--tempo", type=float, required=True, help="quarter notes per minute")
+    command.add_argument("--faults", help="JSON list of faults; none without it")
+    command.add_argument("--instrument")
+    command.add_argument("--source", choices=sorted(SOUNDFONTS), default="timgm")
+    command.add_argument("--room", choices=sorted(ROOMS), default="dry")
+    command.add_argument("--seed", type=int, default=0)
+    command.add_argument("--scatter-ms", type=float, default=Style.__dataclass_fields__["scatter_ms"].default)
+    command.add_argument("--vibrato-cents", type=float, default=0.0)
+    command.add_argument("--audio", required=True, help="WAV to write")
+    command.add_argument("--truth", required=True, help="JSON to write")
+    command.set_defaults(run=_perform)
+    return parser
+
+
+def _read_score(path: str) -> Score:
+    with Path(path).open("rb") as source:
+        _, prepared = prepare_isolated(source)
+    return read(prepared)
+
+
+def _expectation(options: argparse.Namespace, bars: str | None = None, order: str | None = None) -> tuple[Score, Expectation]:
+    score = _read_score(options.score)
+    if not 1 <= options.part <= len(score.parts):
+        raise ScoreError("score.no_such_part", f"There is no part {options.part}: the score has {len(score.parts)}.")
+    return score, expect(score.parts[options.part - 1], options.bars or bars, options.order or order)
+
+
+def _read_json(path: str, what: str) -> Any:
+    try:
+        return json.loads(Path(path).read_text())
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        raise PassageError("json.bad", f"{path} is not {what} in JSON.") from error
+
+
+def _write_json(path: str, data: Any) -> None:
+    text = json.dumps(data, indent=1) + "\n"
+    if path == "-":
+        sys.stdout.write(text)
+    else:
+        Path(path).write_text(text)
+
+
+def _targets(options: argparse.Namespace) -> Targets:
+    data: dict[str, Any] = dict(_read_json(options.targets, "targets")) if options.targets else {}
+    given = {
+        "tempo_qpm": options.tempo,
+        "stage": options.stage,
+        "band_percent": options.band,
+        "count_off": options.count_off,
+        "instrument": options.instrument,
+    }
+    data.update({name: value for name, value in given.items() if value is not None})
+    if "tempo_qpm" not in data:
+        raise PassageError("targets.tempo", "Give the target tempo with --tempo or in --targets.")
+    return Targets.from_json(data)
+
+
+def _analyse(options: argparse.Namespace) -> None:
+    targets = _targets(options)
+    _, expectation = _expectation(options, targets.bars, targets.order)
+    with Path(options.audio).open("rb") as source:
+        recording = open_recording(source)
+    _write_json(options.json, analysis_to_json(analyse(recording, expectation, targets)))
+
+
+def _expect(options: argparse.Namespace) -> None:
+    score, expectation = _expectation(options)
+    data = expectation_to_json(expectation)
+    data["parts"] = [{"name": p.name, "instrument": p.instrument, "transposition": p.transposition} for p in score.parts]
+    _write_json(options.json, data)
+
+
+def _perform(options: argparse.Namespace) -> None:
+    _, expectation = _expectation(options)
+    instrument = find_instrument(options.instrument or expectation.instrument)
+    faults = _read_json(options.faults, "a list of faults") if options.faults else []
+    style = replace(Style(), scatter_ms=options.scatter_ms, vibrato_cents=options.vibrato_cents)
+    take = simulate(
+        expectation, instrument, options.tempo, faults=faults, style=style, source=options.source, room=options.room, seed=options.seed
+    )
+    Path(options.audio).write_bytes(wav_bytes(take.samples))
+    _write_json(options.truth, take.truth)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,30 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.words import beat_in_words, midi_in_words
+
+
+@check(code="notes.extra", title="Extra note", category="notes", unit="notes", reference="a clear sound aligned with no written note")
+def extra_note(evidence: Evidence) -> Iterator[Finding]:
+    """A note that is not written, loud, long and clear enough not to be a slur's passing sound."""
+    for extra in evidence.extra:
+        bar = next(b for b in evidence.expectation.bars if (b.number, b.pass_) == (extra.bar, extra.pass_))
+        written = extra.midi - evidence.expectation.transposition
+        yield Finding(
+            code="notes.extra",
+            category="notes",
+            text=f"Bar {extra.bar}, near beat {beat_in_words(round(extra.beat * 2) / 2, bar.beat_quarters)}: "
+            f"an extra {midi_in_words(written)} that is not written.",
+            confidence=0.7,
+            severity=6.0,
+            bar=extra.bar,
+            pass_=extra.pass_,
+            beat=extra.beat,
+            size=1.0,
+            unit="notes",
+            start_s=extra.onset_s,
+            end_s=extra.onset_s + 0.5,
+        )

@@ -1,0 +1,40 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.words import pitch_in_words, place_in_words
+
+#: Listeners accept 10-20 cents on sustained notes in melodies; with vibrato and expressive tuning more (Vurma & Ross 2006).
+FROM_CENTS = 28.0
+
+
+@check(
+    code="intonation.note",
+    title="Note out of tune",
+    category="intonation",
+    unit="cents",
+    reference="median of the steady part against the tuned grid; Vurma & Ross 2006 for what listeners accept",
+)
+def intonation(evidence: Evidence) -> Iterator[Finding]:
+    """A right note whose steady part lies well above or below the take's own tuning."""
+    for item in evidence.notes:
+        if item.cents is None or abs(item.cents) < FROM_CENTS or item.confidence < 0.75:
+            continue
+        yield Finding(
+            code="intonation.note",
+            category="intonation",
+            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is "
+            f"{abs(item.cents):.0f} cents {'sharp' if item.cents > 0 else 'flat'}.",
+            confidence=item.confidence,
+            severity=5.0 + min(abs(item.cents) / 50.0, 1.0),
+            bar=item.note.bar,
+            pass_=item.note.pass_,
+            beat=item.note.beat,
+            note_ids=(item.note.id,),
+            size=item.cents,
+            unit="cents",
+            start_s=item.onset_s,
+            end_s=item.offset_s,
+        )

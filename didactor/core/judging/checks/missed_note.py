@@ -1,0 +1,36 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from didactor.core.judging.evidence import Evidence, Status
+from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.words import pitch_in_words, place_in_words
+
+
+@check(code="notes.missed", title="Missed note", category="notes", unit="notes", reference="no sound aligned with a written note")
+def missed_note(evidence: Evidence) -> Iterator[Finding]:
+    """A written note that was not played. Bars left out whole, and what follows a premature end, have findings of their own."""
+    skipped = set(evidence.skipped_bars)
+    heard = [i for i, n in enumerate(evidence.notes) if n.onset_s is not None]
+    if not heard:
+        return
+    for index in range(heard[0], heard[-1]):
+        item = evidence.notes[index]
+        if item.status is not Status.MISSED or (item.note.bar, item.note.pass_) in skipped:
+            continue
+        before = max(i for i in heard if i < index)
+        yield Finding(
+            code="notes.missed",
+            category="notes",
+            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is missing.",
+            confidence=item.confidence,
+            severity=8.0,
+            bar=item.note.bar,
+            pass_=item.note.pass_,
+            beat=item.note.beat,
+            note_ids=(item.note.id,),
+            size=1.0,
+            unit="notes",
+            start_s=evidence.notes[before].onset_s,
+            end_s=evidence.notes[min(i for i in heard if i > index)].onset_s,
+        )

@@ -1,0 +1,53 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from didactor.core.judging.evidence import Evidence, NoteJudgement, Status
+from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.words import pitch_in_words, place_in_words
+
+
+@check(
+    code="rhythm.placement",
+    title="Early or late",
+    category="rhythm",
+    unit="ms",
+    reference="onset minus robust local tempo map; floors by stage, above what Friberg & Sundberg 1995 found noticeable",
+)
+def placement(evidence: Evidence) -> Iterator[Finding]:
+    """One note off its place in the pulse by more than the stage allows."""
+    rules = evidence.targets.stage_rules.placement
+    if rules is None:
+        return
+    hesitated = {h.note_index for h in evidence.hesitations}
+    restarted = {r.to_index for r in evidence.restarts}
+    for index, item in enumerate(evidence.notes):
+        if item.early_late_ms is None or index in hesitated or index in restarted or item.status is not Status.CORRECT:
+            continue
+        threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item))
+        if abs(item.early_late_ms) < threshold or item.confidence < 0.6:
+            continue
+        yield Finding(
+            code="rhythm.placement",
+            category="rhythm",
+            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} comes "
+            f"{abs(item.early_late_ms) / 1000:.2f} s {'early' if item.early_late_ms < 0 else 'late'}.",
+            confidence=item.confidence,
+            severity=4.0 + min(abs(item.early_late_ms) / 300.0, 1.5),
+            bar=item.note.bar,
+            pass_=item.note.pass_,
+            beat=item.note.beat,
+            note_ids=(item.note.id,),
+            size=item.early_late_ms,
+            unit="ms",
+            start_s=item.onset_s,
+            end_s=item.offset_s,
+        )
+
+
+def _beat_s(evidence: Evidence, item: NoteJudgement) -> float:
+    """The metrical beat in seconds at the local tempo."""
+    if not item.early_late_beats or item.early_late_ms is None:
+        return 0.0
+    per_quarter = item.early_late_ms / 1000.0 / item.early_late_beats
+    return per_quarter * evidence.expectation.bar_at(item.note.onset_quarters).beat_quarters

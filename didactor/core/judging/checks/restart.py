@@ -1,0 +1,29 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.registry import Finding, check
+
+
+@check(code="flow.restart", title="Restart", category="flow", unit="bars", reference="a jump back in the alignment")
+def restart(evidence: Evidence) -> Iterator[Finding]:
+    """The playing breaks off, goes back and starts again. Free while reading for the first time."""
+    if evidence.targets.stage_rules.hesitations != "fault":
+        return
+    for jump in evidence.restarts:
+        note = evidence.expectation.notes[jump.to_index]
+        yield Finding(
+            code="flow.restart",
+            category="flow",
+            text=f"Breaks off in bar {jump.from_bar} and starts again from bar {jump.to_bar}.",
+            confidence=0.85,
+            severity=7.5,
+            bar=jump.to_bar,
+            pass_=note.pass_,
+            beat=note.beat,
+            note_ids=(note.id,),
+            unit="bars",
+            start_s=max(0.0, jump.time_s - 1.5),
+            end_s=jump.time_s + 0.5,
+        )

@@ -1,0 +1,32 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from didactor.core.judging.evidence import Evidence, Status
+from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.words import heard_in_words, pitch_in_words, place_in_words
+
+
+@check(code="notes.wrong", title="Wrong note", category="notes", unit="semitones", reference="heard pitch against the written one")
+def wrong_note(evidence: Evidence) -> Iterator[Finding]:
+    """Another pitch than the written one, clear and long enough to be named."""
+    for item in evidence.notes:
+        if item.status is not Status.WRONG_PITCH or item.heard_midi is None:
+            continue
+        heard = item.heard_midi - evidence.shift
+        yield Finding(
+            code="notes.wrong",
+            category="notes",
+            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is written, "
+            f"{heard_in_words(heard, item.note)} is played.",
+            confidence=item.confidence,
+            severity=8.0,
+            bar=item.note.bar,
+            pass_=item.note.pass_,
+            beat=item.note.beat,
+            note_ids=(item.note.id,),
+            size=float(heard - item.note.sounding_midi),
+            unit="semitones",
+            start_s=item.onset_s,
+            end_s=item.offset_s,
+        )

@@ -1,0 +1,132 @@
+"""What the checks look at: every expected note's judgement, and the readings of tempo, pulse and tuning."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from didactor.core.hearing.events import Event
+from didactor.core.instruments import Instrument
+from didactor.core.judging.targets import Targets
+from didactor.core.score.expected import Expectation, ExpectedNote
+
+
+class Status(StrEnum):
+    """What became of an expected note."""
+
+    CORRECT = "correct"
+    WRONG_PITCH = "wrong_pitch"
+    MISSED = "missed"
+    UNCERTAIN = "uncertain"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoteJudgement:
+    """One expected note. Times in seconds of the recording; None where not heard or not judged; ``reason`` says why."""
+
+    note: ExpectedNote
+    status: Status
+    confidence: float
+    reason: str | None = None
+    onset_s: float | None = None
+    offset_s: float | None = None
+    heard_midi: int | None = None
+    cents: float | None = None
+    early_late_ms: float | None = None
+    early_late_beats: float | None = None
+    length_ratio: float | None = None
+    loudness_db: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExtraNote:
+    """A sound that belongs to no expected note, with the place in the score where it fell."""
+
+    onset_s: float
+    midi: int
+    bar: str
+    pass_: int
+    beat: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hesitation:
+    """Time that does not belong to the pulse, before the note at this place. ``extra_beats`` in quarters."""
+
+    note_index: int
+    bar: str
+    pass_: int
+    beat: float
+    time_s: float
+    extra_beats: float
+    extra_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Restart:
+    """A jump back in the score."""
+
+    time_s: float
+    from_bar: str
+    to_bar: str
+    to_index: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TempoPoint:
+    """The smooth tempo at one beat of the score."""
+
+    bar: str
+    pass_: int
+    beat: float
+    quarters: float
+    time_s: float
+    qpm: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TempoReading:
+    """``played_qpm`` over the matched span without hesitations and restarts; None where too little was matched."""
+
+    played_qpm: float | None
+    deviation_percent: float | None
+    verdict: str | None
+    drift_percent_per_bar: float | None
+    drift_confidence: float
+    curve: tuple[TempoPoint, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pair:
+    """Two written-equal notes in a beat: the first's share of the whole, per cent (50 is even)."""
+
+    bar: str
+    pass_: int
+    beat: float
+    ratio_percent: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tuning:
+    a4_hz: float
+    offset_cents: float
+    concentration: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Evidence:
+    """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take, semitones."""
+
+    expectation: Expectation
+    targets: Targets
+    instrument: Instrument
+    notes: tuple[NoteJudgement, ...]
+    extra: tuple[ExtraNote, ...]
+    tempo: TempoReading
+    hesitations: tuple[Hesitation, ...]
+    restarts: tuple[Restart, ...]
+    skipped_bars: tuple[tuple[str, int], ...]
+    pairs: tuple[Pair, ...]
+    tuning: Tuning
+    shift: int
+    events: tuple[Event, ...]

@@ -1,0 +1,382 @@
+"""Alignment to evidence: a status for every expected note, what was extra, and the readings of tempo and pulse.
+
+Before a note is called wrong, missed or extra, the sound is looked at once more: an accusation needs clear evidence, and
+where it is missing the note is ``uncertain``, with a reason.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from didactor.core.hearing.alignment import Alignment
+from didactor.core.hearing.evidence_of_pitch import octave_is_confirmed, pitch_is_present
+from didactor.core.hearing.events import Event
+from didactor.core.hearing.features import Features
+from didactor.core.instruments import Instrument
+from didactor.core.judging.evidence import (
+    Evidence,
+    ExtraNote,
+    Hesitation,
+    NoteJudgement,
+    Pair,
+    Restart,
+    Status,
+    TempoPoint,
+    TempoReading,
+    Tuning,
+)
+from didactor.core.judging.pulse import Pulse, drift_percent_per_bar, read_pulse
+from didactor.core.judging.targets import Targets
+from didactor.core.score.expected import Expectation
+from didactor.core.units import A4_HZ
+
+#: An event that accuses must last this long and be this clearly pitched.
+SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.7, 0.7
+EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
+MIN_CENTS_S = 0.12
+#: Measurement tolerance of a tempo, in per cent, granted on top of the band.
+TEMPO_TOLERANCE_PERCENT = 0.3
+LONG_NOTE_BEATS = 2.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heard:
+    """What the ear delivers to the judge. ``shift``: the whole take sounds that many semitones from what is expected."""
+
+    features: Features
+    events: tuple[Event, ...]
+    alignment: Alignment
+    tuning_cents: float
+    tuning_concentration: float
+    shift: int
+
+
+def judge(heard: Heard, expectation: Expectation, targets: Targets, instrument: Instrument) -> Evidence:
+    """Judge one take by its targets' stage."""
+    final = _final_matches(heard.alignment)
+    pulse, pulse_notes = _pulse(heard, expectation, final)
+    notes = [_judge_note(i, heard, expectation, instrument, final, pulse, pulse_notes) for i in range(len(expectation.notes))]
+    if pulse is not None:
+        notes = _place(notes, pulse, pulse_notes, expectation, targets, heard)
+    return Evidence(
+        expectation=expectation,
+        targets=targets,
+        instrument=instrument,
+        notes=tuple(notes),
+        extra=tuple(_extras(heard, expectation)),
+        tempo=_tempo(pulse, pulse_notes, expectation, targets),
+        hesitations=tuple(_hesitations(pulse, pulse_notes, expectation)),
+        restarts=tuple(_restarts(heard, expectation)),
+        skipped_bars=tuple(_skipped(notes, expectation)),
+        pairs=tuple(_pairs(notes, expectation)),
+        tuning=Tuning(
+            a4_hz=A4_HZ * 2 ** (heard.tuning_cents / 1200), offset_cents=heard.tuning_cents, concentration=heard.tuning_concentration
+        ),
+        shift=heard.shift,
+        events=heard.events,
+    )
+
+
+def _final_matches(alignment: Alignment) -> dict[int, int]:
+    """Note index to event index; a note played again after a restart counts as played last."""
+    return {match.note: match.event for match in alignment.matches}
+
+
+def _pulse(heard: Heard, expectation: Expectation, final: dict[int, int]) -> tuple[Pulse | None, list[int]]:
+    """The pulse through the matched, timed notes, and the note index of each of its onsets."""
+    stretch, stretches = 0, {}
+    for match in heard.alignment.matches:
+        stretch += match.jump
+        stretches[match.note] = stretch
+    used: list[int] = []
+    for index in sorted(final):
+        note, event = expectation.notes[index], heard.events[final[index]]
+        if note.grace or (event.soft and _repeats(expectation, index)):
+            continue
+        if used and note.onset_quarters <= expectation.notes[used[-1]].onset_quarters + 1e-6:
+            continue
+        if used and event.onset_s <= heard.events[final[used[-1]]].onset_s:
+            continue
+        used.append(index)
+    quarters = np.array([expectation.notes[i].onset_quarters for i in used])
+    times = np.array([heard.events[final[i]].onset_s for i in used])
+    joints = np.array([k > 0 and stretches[used[k]] != stretches[used[k - 1]] for k in range(len(used))], dtype=bool)
+    beats = np.array([expectation.bar_at(q).beat_quarters for q in quarters])
+    return read_pulse(quarters, times, joints, beats, heard.alignment.seconds_per_quarter), used
+
+
+def _repeats(expectation: Expectation, index: int) -> bool:
+    return index > 0 and expectation.notes[index - 1].sounding_midi == expectation.notes[index].sounding_midi
+
+
+def _judge_note(
+    index: int,
+    heard: Heard,
+    expectation: Expectation,
+    instrument: Instrument,
+    final: dict[int, int],
+    pulse: Pulse | None,
+    pulse_notes: list[int],
+) -> NoteJudgement:
+    note = expectation.notes[index]
+    if index not in final:
+        return _judge_unmatched(index, heard, expectation, final, pulse)
+    event = heard.events[final[index]]
+    wanted = [p + heard.shift for p in note.pitches]
+    distance = min((event.midi - p for p in wanted), key=abs)
+    confidence = _confidence(event)
+    status, reason = Status.CORRECT, None
+    if distance != 0:
+        status, reason = _accuse(event, distance, min(wanted, key=lambda p: abs(event.midi - p)), heard)
+    cents = None
+    if status is Status.CORRECT and instrument.bends and distance == 0 and event.duration_s >= MIN_CENTS_S and event.spread < 0.5:
+        cents = (event.pitch - event.midi) * 100.0 - heard.tuning_cents
+    loud = float(np.median([e.level_db for e in heard.events]))
+    return NoteJudgement(
+        note=note,
+        status=status,
+        confidence=confidence if status is not Status.UNCERTAIN else min(confidence, 0.45),
+        reason=reason,
+        onset_s=event.onset_s,
+        offset_s=_offset(final[index], heard, final),
+        heard_midi=event.midi,
+        cents=cents,
+        loudness_db=event.level_db - loud,
+    )
+
+
+def _offset(event_index: int, heard: Heard, final: dict[int, int]) -> float:
+    """End of a note: later pieces of the same held sound that matched no note belong to it."""
+    event = heard.events[event_index]
+    taken = set(final.values())
+    end = event.offset_s
+    for later_index in range(event_index + 1, len(heard.events)):
+        later = heard.events[later_index]
+        if later_index in taken or later.midi != event.midi or later.onset_s - end > 0.05:
+            break
+        end = later.offset_s
+    return end
+
+
+def _accuse(event: Event, distance: int, wanted: int, heard: Heard) -> tuple[Status, str | None]:
+    """Is a wrong pitch beyond doubt?"""
+    if distance % 12 == 0:
+        if octave_is_confirmed(heard.features, event, wanted, heard.tuning_cents):
+            return Status.WRONG_PITCH, None
+        return Status.UNCERTAIN, "the octave cannot be told apart in this recording"
+    if event.duration_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
+        return Status.UNCERTAIN, "too short or too unclear to name its pitch"
+    if pitch_is_present(heard.features, wanted, event.onset_s, event.offset_s, heard.tuning_cents, frames=3):
+        return Status.UNCERTAIN, "the written pitch is heard here too"
+    return Status.WRONG_PITCH, None
+
+
+def _judge_unmatched(index: int, heard: Heard, expectation: Expectation, final: dict[int, int], pulse: Pulse | None) -> NoteJudgement:
+    note = expectation.notes[index]
+    reason = None
+    before = max((i for i in final if i < index), default=None)
+    after = min((i for i in final if i > index), default=None)
+    if note.grace:
+        reason = "a grace note may pass too quickly to be heard apart"
+    elif before is not None and _held_over(index, before, heard, expectation, final):
+        reason = "not heard apart from the note before: the same pitch went on sounding"
+    elif before is not None and after is not None and after - before <= 4:
+        start, end = heard.events[final[before]].onset_s, heard.events[final[after]].onset_s
+        neighbours = {expectation.notes[i].sounding_midi for i in (before, after)}
+        if note.sounding_midi not in neighbours and pitch_is_present(
+            heard.features, note.sounding_midi + heard.shift, start, end, heard.tuning_cents, frames=3
+        ):
+            reason = "something sounds at this pitch, too briefly to be sure"
+    status = Status.UNCERTAIN if reason else Status.MISSED
+    return NoteJudgement(note=note, status=status, confidence=0.4 if reason else 0.8, reason=reason)
+
+
+def _held_over(index: int, before: int, heard: Heard, expectation: Expectation, final: dict[int, int]) -> bool:
+    """A repeated pitch without a fresh onset, while the sound goes on past where the repeat should begin."""
+    note, previous = expectation.notes[index], expectation.notes[before]
+    if note.sounding_midi != previous.sounding_midi or index - before > 2:
+        return False
+    begin = heard.events[final[before]].onset_s
+    due = begin + heard.alignment.seconds_per_quarter * (note.onset_quarters - previous.onset_quarters)
+    return _offset(final[before], heard, final) > due + 0.06
+
+
+def _confidence(event: Event) -> float:
+    clear = min(1.0, event.voicing) * (1.0 - min(0.5, max(0.0, event.spread - 0.2)))
+    return float(np.clip(clear * min(1.0, 0.5 + event.duration_s / 0.16), 0.05, 0.99))
+
+
+def _place(
+    notes: list[NoteJudgement], pulse: Pulse, used: list[int], expectation: Expectation, targets: Targets, heard: Heard
+) -> list[NoteJudgement]:
+    """Add placement (where the stage judges it) and length to the matched notes."""
+    from dataclasses import replace
+
+    judged = targets.stage_rules.placement is not None
+    result = list(notes)
+    for k, index in enumerate(used):
+        item = result[index]
+        if item.status is Status.UNCERTAIN:
+            continue
+        beat_s = float(pulse.slope[k]) * expectation.bar_at(item.note.onset_quarters).beat_quarters
+        residual = float(pulse.residual_s[k])
+        ratio = None
+        written_s = item.note.duration_quarters * float(pulse.slope[k])
+        if targets.stage_rules.length and written_s >= LONG_NOTE_BEATS * beat_s and item.offset_s is not None and item.onset_s is not None:
+            ratio = (item.offset_s - item.onset_s) / written_s
+        result[index] = replace(
+            item,
+            early_late_ms=1000 * residual if judged else None,
+            early_late_beats=residual / float(pulse.slope[k]) if judged and pulse.slope[k] > 0 else None,
+            length_ratio=ratio,
+        )
+    return result
+
+
+def _extras(heard: Heard, expectation: Expectation) -> list[ExtraNote]:
+    """Sounds between the first and the last match that belong to no note and are beyond doubt."""
+    matches = heard.alignment.matches
+    if not matches:
+        return []
+    taken = {m.event for m in matches}
+    levels = float(np.median([heard.events[i].level_db for i in taken]))
+    extras = []
+    for index in range(matches[0].event + 1, matches[-1].event):
+        event, before = heard.events[index], heard.events[index - 1]
+        if index in taken or event.soft or event.duration_s < EXTRA_MIN_S or event.voicing < 0.85:
+            continue
+        if event.level_db < levels - EXTRA_BELOW_DB or event.strength < 0.3 or event.spread > SOLID_SPREAD:
+            continue
+        after = heard.events[index + 1]
+        if any(abs(event.midi - other.midi) in (0, 12, 19, 24) for other in (before, after)):
+            continue  # a partial or a second piece of a neighbour
+        previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
+        note = expectation.notes[previous.note]
+        elapsed = (event.onset_s - heard.events[previous.event].onset_s) / max(heard.alignment.seconds_per_quarter, 1e-3)
+        position = min(note.onset_quarters + elapsed, expectation.length_quarters)
+        bar = expectation.bar_at(position)
+        extras.append(
+            ExtraNote(onset_s=event.onset_s, midi=event.midi - heard.shift, bar=bar.number, pass_=bar.pass_, beat=position - bar.start_quarters)
+        )
+    return extras
+
+
+def _tempo(pulse: Pulse | None, used: list[int], expectation: Expectation, targets: Targets) -> TempoReading:
+    if pulse is None or pulse.quarters[-1] <= pulse.quarters[0]:
+        return TempoReading(
+            played_qpm=None, deviation_percent=None, verdict=None, drift_percent_per_bar=None, drift_confidence=0.0, curve=()
+        )
+    played = 60.0 * float(pulse.quarters[-1] - pulse.quarters[0]) / max(pulse.seconds_between(), 1e-3)
+    low = targets.tempo_qpm
+    high = targets.tempo_to_qpm or low
+    nearest = min(max(played, low), high)
+    deviation = 100.0 * (played / nearest - 1)
+    verdict = None
+    allowed = targets.band + TEMPO_TOLERANCE_PERCENT
+    if targets.stage_rules.tempo is not None:
+        verdict = "fast" if deviation > allowed else "slow" if deviation < -allowed else "in_band"
+        if targets.stage_rules.tempo == "not_above" and verdict == "slow":
+            verdict = "in_band"
+    bar_quarters = float(np.median([b.length_quarters for b in expectation.bars]))
+    drift, confidence = drift_percent_per_bar(pulse, bar_quarters)
+    return TempoReading(
+        played_qpm=played,
+        deviation_percent=deviation,
+        verdict=verdict,
+        drift_percent_per_bar=drift if confidence > 0 else None,
+        drift_confidence=confidence,
+        curve=tuple(_curve(pulse, expectation)),
+    )
+
+
+def _curve(pulse: Pulse, expectation: Expectation) -> list[TempoPoint]:
+    points = []
+    for bar in expectation.bars:
+        for position in np.arange(bar.start_quarters, bar.start_quarters + bar.length_quarters - 1e-6, bar.beat_quarters):
+            if not pulse.quarters[0] - 1e-6 <= position <= pulse.quarters[-1] + 1e-6:
+                continue
+            slope = float(np.interp(position, pulse.quarters, pulse.slope))
+            points.append(
+                TempoPoint(
+                    bar=bar.number,
+                    pass_=bar.pass_,
+                    beat=float(position - bar.start_quarters),
+                    quarters=float(position),
+                    time_s=float(np.interp(position, pulse.quarters, pulse.times)),
+                    qpm=60.0 / max(slope, 1e-3),
+                )
+            )
+    return points
+
+
+def _hesitations(pulse: Pulse | None, used: list[int], expectation: Expectation) -> list[Hesitation]:
+    if pulse is None:
+        return []
+    found = []
+    for k in np.flatnonzero(pulse.hesitation):
+        note = expectation.notes[used[k]]
+        found.append(
+            Hesitation(
+                note_index=used[k],
+                bar=note.bar,
+                pass_=note.pass_,
+                beat=note.beat,
+                time_s=float(pulse.times[k]),
+                extra_beats=float(pulse.pause_s[k] / pulse.slope[k]),
+                extra_s=float(pulse.pause_s[k]),
+            )
+        )
+    return found
+
+
+def _restarts(heard: Heard, expectation: Expectation) -> list[Restart]:
+    found = []
+    matches = heard.alignment.matches
+    for before, after in zip(matches[:-1], matches[1:], strict=True):
+        if after.jump and after.note <= before.note:
+            found.append(
+                Restart(
+                    time_s=heard.events[after.event].onset_s,
+                    from_bar=expectation.notes[before.note].bar,
+                    to_bar=expectation.notes[after.note].bar,
+                    to_index=after.note,
+                )
+            )
+    return found
+
+
+def _skipped(notes: Sequence[NoteJudgement], expectation: Expectation) -> list[tuple[str, int]]:
+    """Bars of which no note was heard, between bars that were played."""
+    by_bar: dict[tuple[str, int], list[Status]] = {}
+    for item in notes:
+        by_bar.setdefault((item.note.bar, item.note.pass_), []).append(item.status)
+    silent = [all(s is Status.MISSED for s in statuses) for statuses in by_bar.values()]
+    keys = list(by_bar)
+    played = [i for i, empty in enumerate(silent) if not empty]
+    if not played:
+        return []
+    return [keys[i] for i in range(played[0], played[-1]) if silent[i] and len(by_bar[keys[i]]) >= 2]
+
+
+def _pairs(notes: Sequence[NoteJudgement], expectation: Expectation) -> list[Pair]:
+    """Written-equal pairs that fill one beat, both heard, with the next beat's note to close them."""
+    found = []
+    for first, second, closing in zip(notes[:-2], notes[1:-1], notes[2:], strict=True):
+        a, b, c = (item.note for item in (first, second, closing))
+        beat = expectation.bar_at(a.onset_quarters).beat_quarters
+        half = b.onset_quarters - a.onset_quarters
+        if abs(half - beat / 2) > 1e-6 or abs(c.onset_quarters - b.onset_quarters - half) > 1e-6 or abs(a.beat % beat) > 1e-6:
+            continue
+        times: list[float | None] = [first.onset_s, second.onset_s, closing.onset_s]
+        if any(t is None for t in times) or any(item.early_late_ms is None for item in (first, second, closing)):
+            continue
+        known = np.array(times, dtype=float)
+        whole = float(known[2] - known[0])
+        if whole > 0.05 and known[0] < known[1] < known[2]:
+            found.append(Pair(bar=a.bar, pass_=a.pass_, beat=a.beat, ratio_percent=100 * float(known[1] - known[0]) / whole))
+    return found
+
+

@@ -1,0 +1,78 @@
+"""Findings and the registry of checks. A new kind of finding is one module in ``checks/`` that registers itself."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cache
+
+from didactor.core.judging.evidence import Evidence
+
+CATEGORIES = ("notes", "intonation", "rhythm", "tempo", "flow", "dynamics", "articulation", "tone", "hands", "expression", "other")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One thing to mend, with its place and size. ``start_s`` and ``end_s`` let it be heard; ``severity`` orders findings."""
+
+    code: str
+    category: str
+    text: str
+    confidence: float
+    severity: float
+    bar: str | None = None
+    pass_: int | None = None
+    beat: float | None = None
+    note_ids: tuple[str, ...] = ()
+    size: float | None = None
+    unit: str | None = None
+    start_s: float | None = None
+    end_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Check:
+    """A registered check: its stable code, a title for people, the category, the unit of its size and a source."""
+
+    code: str
+    title: str
+    category: str
+    unit: str | None
+    reference: str
+    run: Callable[[Evidence], Iterable[Finding]]
+
+
+_CHECKS: dict[str, Check] = {}
+CheckFunction = Callable[[Evidence], Iterable[Finding]]
+
+
+def check(*, code: str, title: str, category: str, unit: str | None, reference: str) -> Callable[[CheckFunction], CheckFunction]:
+    """Register a check. Raises ``ValueError`` for a code used twice or an unknown category."""
+
+    def register(function: CheckFunction) -> CheckFunction:
+        if code in _CHECKS:
+            raise ValueError(f"two checks have the code {code}")
+        if category not in CATEGORIES:
+            raise ValueError(f"{category} is no category")
+        _CHECKS[code] = Check(code=code, title=title, category=category, unit=unit, reference=reference, run=function)
+        return function
+
+    return register
+
+
+@cache
+def all_checks() -> tuple[Check, ...]:
+    """Every check of the ``checks`` package, ordered by code."""
+    from didactor.core.judging import checks
+
+    for module in sorted(m.name for m in pkgutil.iter_modules(checks.__path__)):
+        importlib.import_module(f"{checks.__name__}.{module}")
+    return tuple(_CHECKS[code] for code in sorted(_CHECKS))
+
+
+def run_checks(evidence: Evidence) -> list[Finding]:
+    """All findings, what to mend first at the top, then in the order of the music."""
+    findings = [finding for entry in all_checks() for finding in entry.run(evidence)]
+    return sorted(findings, key=lambda f: (-f.severity, f.start_s if f.start_s is not None else -1.0))

@@ -1,0 +1,65 @@
+"""What a take is judged against, apart from the notes: the assignment's targets as one frozen value."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from didactor.core.errors import PassageError
+from didactor.core.judging.stages import BY_SLUG, Stage
+
+TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Targets:
+    """Tempi in quarters per minute. With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
+
+    Raises:
+        PassageError: a tempo, band or stage outside what makes sense.
+    """
+
+    tempo_qpm: float
+    tempo_to_qpm: float | None = None
+    band_percent: float | None = None
+    stage: str = "at_tempo"
+    count_off: int = 0
+    instrument: str | None = None
+    bars: str | None = None
+    order: str | None = None
+
+    def __post_init__(self) -> None:
+        if self.stage not in BY_SLUG:
+            raise PassageError("targets.stage", f"There is no stage “{self.stage}”. Known: {', '.join(BY_SLUG)}.")
+        for tempo in (self.tempo_qpm, self.tempo_to_qpm):
+            if tempo is not None and not TEMPO_LOW <= tempo <= TEMPO_HIGH:
+                raise PassageError("targets.tempo", f"A tempo of {tempo:g} is not playable: choose {TEMPO_LOW:g} to {TEMPO_HIGH:g}.")
+        if self.tempo_to_qpm is not None and self.tempo_to_qpm < self.tempo_qpm:
+            raise PassageError("targets.tempo", "The upper tempo is below the lower one.")
+        if self.band_percent is not None and not 0 < self.band_percent <= 60:
+            raise PassageError("targets.band", "The band must lie between 0 and 60 %.")
+
+    @property
+    def stage_rules(self) -> Stage:
+        return BY_SLUG[self.stage]
+
+    @property
+    def band(self) -> float:
+        """Allowed deviation either way, per cent."""
+        return self.band_percent if self.band_percent is not None else self.stage_rules.band_percent
+
+    @property
+    def middle_qpm(self) -> float:
+        return (self.tempo_qpm + (self.tempo_to_qpm or self.tempo_qpm)) / 2
+
+    def to_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Targets:
+        known = {name: data[name] for name in cls.__dataclass_fields__ if name in data}
+        try:
+            return cls(**known)
+        except TypeError as error:
+            raise PassageError("targets.incomplete", "The targets need at least tempo_qpm.") from error

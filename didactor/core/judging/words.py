@@ -1,0 +1,54 @@
+"""Places and pitches in words. On screen beats are metrical and start at 1; in data they are quarters from 0."""
+
+from __future__ import annotations
+
+from didactor.core.score.expected import Expectation, ExpectedNote
+
+_NAMES = {"bb": " double flat", "b": " flat", "": "", "#": " sharp", "##": " double sharp"}
+_SHARP_NAMES = ("C", "C sharp", "D", "E flat", "E", "F", "F sharp", "G", "A flat", "A", "B flat", "B")
+
+
+def pitch_in_words(written: str) -> str:
+    """``Eb4`` to “E flat”; the octave is left out."""
+    return written[0] + _NAMES.get(written[1:-1], "")
+
+
+def midi_in_words(midi: int) -> str:
+    """A MIDI number to a plain name without an octave."""
+    return _SHARP_NAMES[midi % 12]
+
+
+def heard_in_words(heard_midi: int, note: ExpectedNote) -> str:
+    """A heard pitch as the player would call it: written for a transposing instrument, with the octave named if only it differs."""
+    written_midi = heard_midi - (note.sounding_midi - _written_midi(note))
+    distance = heard_midi - note.sounding_midi
+    if distance % 12 == 0 and distance:
+        return f"{pitch_in_words(note.written_pitch)} an octave {'higher' if distance > 0 else 'lower'}"
+    return midi_in_words(written_midi)
+
+
+def _written_midi(note: ExpectedNote) -> int:
+    from didactor.core.units import pitch_to_midi
+
+    name = note.written_pitch
+    alter = {"bb": -2, "b": -1, "": 0, "#": 1, "##": 2}[name[1:-1]]
+    return pitch_to_midi(name[0], alter, int(name[-1]))
+
+
+def beat_in_words(beat_quarters: float, metrical_beat_quarters: float) -> str:
+    """A position in quarters from the bar's start to the beat as it is counted: 0 to ``1``, 1.5 to ``2½``."""
+    position = 1 + beat_quarters / metrical_beat_quarters
+    whole = int(position + 1e-6)
+    part = position - whole
+    for value, sign in ((0.0, ""), (0.5, "½"), (0.25, "¼"), (0.75, "¾"), (1 / 3, "⅓"), (2 / 3, "⅔")):
+        if abs(part - value) < 0.02:
+            return f"{whole}{sign}"
+    return f"{position:.1f}"
+
+
+def place_in_words(expectation: Expectation, note: ExpectedNote) -> str:
+    """“Bar 14, beat 2” with the pass where a bar is played more than once."""
+    beat = beat_in_words(note.beat, expectation.bar_at(note.onset_quarters).beat_quarters)
+    again = any(b.number == note.bar and b.pass_ > 1 for b in expectation.bars)
+    turn = f" ({('first', 'second', 'third', 'fourth')[min(note.pass_, 4) - 1]} time)" if again else ""
+    return f"Bar {note.bar}{turn}, beat {beat}"

@@ -1,0 +1,81 @@
+"""The isolated side: reads one request from standard input, runs one reader, writes one answer. Only ``run`` starts it."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import IO, Any
+
+from didactor.core.errors import CoreError
+
+
+def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """Prepared XML, with a summary of what was read."""
+    from didactor.core.score.musicxml import MAX_XML_BYTES, prepare, read
+
+    prepared = prepare(source.read(MAX_XML_BYTES + 1))
+    score = read(prepared)
+    parts = [
+        {
+            "index": part.index,
+            "name": part.name,
+            "instrument": part.instrument,
+            "transposition": part.transposition,
+            "staves": part.staves,
+            "notes": len(part.notes),
+            "bars": [{"id": bar.id, "number": bar.number} for bar in part.bars],
+            "tempo_qpm": next((bar.tempo_qpm for bar in part.bars if bar.tempo_qpm), None),
+        }
+        for part in score.parts
+    ]
+    head = {"title": score.title, "composer": score.composer, "parts": parts, "problems": [asdict(p) for p in score.problems]}
+    return head, prepared
+
+
+def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """SVG of some bars of one part, with its geometry."""
+    from didactor.core.score.engraving import engrave
+    from didactor.core.score.musicxml import read
+    from didactor.core.score.roadmap import bars_between
+
+    prepared = source.read()
+    part = read(prepared).parts[options["part"] - 1]
+    result = engrave(prepared, part, bars_between(part, options.get("bars")), options["layout"])
+    return {"geometry": result.geometry}, result.svg.encode()
+
+
+def _sound(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """Mono samples (float32, little endian), with what was met while decoding."""
+    from didactor.core.sound.decode import decode
+
+    return decode(source)
+
+
+def _playback(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """A seekable copy for browsers."""
+    from didactor.core.sound.playback import encode_playback
+
+    return encode_playback(source)
+
+
+TOOLS: dict[str, Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]] = {
+    "score": _score,
+    "engrave": _engrave,
+    "sound": _sound,
+    "playback": _playback,
+}
+
+
+def main(tool: str) -> None:
+    request = json.loads(sys.stdin.buffer.read())
+    with os.fdopen(request["source"], "rb") as source, os.fdopen(request["answer"], "wb") as answer:
+        source.seek(0)
+        try:
+            head, body = TOOLS[tool](source, request["options"])
+        except CoreError as error:
+            head, body = {"error": type(error).__name__, "code": error.code, "message": error.message}, b""
+        answer.write(json.dumps(head).encode() + b"\n")
+        answer.write(body)

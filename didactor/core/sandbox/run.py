@@ -1,0 +1,96 @@
+"""Run one of the readers of ``child.TOOLS`` in an isolated process with hard limits.
+
+The child is a fresh interpreter (``-I``) with limits on address space, processor time, written file size and open files, an
+empty environment, its own process group, and a deadline after which the group is killed. It reads a file that the parent
+opened and writes its answer to a file that the parent opened; it is given no path.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import signal
+import subprocess
+import sys
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Any
+
+from didactor.core.errors import AudioError, CoreError, SandboxError, ScoreError
+
+ROOT = Path(__file__).resolve().parents[3]
+_BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(sys.argv[2])"
+_ERRORS: dict[str, type[CoreError]] = {"ScoreError": ScoreError, "AudioError": AudioError}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Limits:
+    """What the isolated process may use. Sizes in bytes, times in seconds."""
+
+    memory: int = 1_500_000_000
+    cpu_s: int = 60
+    wall_s: float = 90.0
+    output: int = 400_000_000
+    open_files: int = 128
+
+
+@dataclass(frozen=True, kw_only=True)
+class Answer:
+    """``head`` is the reader's JSON; ``body`` its bytes (samples, prepared XML), possibly empty."""
+
+    head: dict[str, Any]
+    body: bytes
+
+
+def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = None, limits: Limits | None = None) -> Answer:
+    """Run ``tool`` on the open file ``source`` (it must have a file descriptor) in isolation.
+
+    Raises:
+        ScoreError, AudioError: what the reader said of the file.
+        SandboxError: the process died or hit one of ``limits``.
+    """
+    limits = limits or Limits()
+    with tempfile.TemporaryFile() as answer:
+        process = subprocess.Popen(  # noqa: S603 - fixed program, no shell
+            [sys.executable, "-I", "-c", _BOOT, str(ROOT), tool],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+            pass_fds=(source.fileno(), answer.fileno()),
+            env={"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "PATH": "/usr/bin:/bin", **_processor_settings()},
+            start_new_session=True,
+            preexec_fn=lambda: _confine(limits),
+            cwd="/",
+        )
+        request = json.dumps({"source": source.fileno(), "answer": answer.fileno(), "options": options or {}})
+        try:
+            _, errors = process.communicate(request.encode(), timeout=limits.wall_s)
+        except subprocess.TimeoutExpired as error:
+            os.killpg(process.pid, signal.SIGKILL)
+            process.communicate()
+            raise SandboxError("sandbox.time", "Reading this file took too long, so it was stopped. Nothing was changed.") from error
+        if process.returncode != 0:
+            raise SandboxError(
+                "sandbox.died",
+                "This file could not be read within the memory and time allowed. It may be damaged or far too large.",
+            ) from RuntimeError(errors.decode("utf-8", "replace")[-2000:])
+        answer.seek(0)
+        head = json.loads(answer.readline())
+        body = answer.read()
+    if "error" in head:
+        raise _ERRORS.get(head["error"], SandboxError)(head["code"], head["message"])
+    return Answer(head=head, body=body)
+
+
+def _processor_settings() -> dict[str, str]:
+    return {name: os.environ[name] for name in ("OPENBLAS_CORETYPE", "OPENBLAS_L2_SIZE") if name in os.environ}
+
+
+def _confine(limits: Limits) -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (limits.memory, limits.memory))
+    resource.setrlimit(resource.RLIMIT_CPU, (limits.cpu_s, limits.cpu_s + 1))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (limits.output, limits.output))
+    resource.setrlimit(resource.RLIMIT_NOFILE, (limits.open_files, limits.open_files))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -1,0 +1,208 @@
+"""Engraving: prepared MusicXML to SVG in which every bar and notehead carries our id in ``data-id``, with its geometry.
+
+Verovio engraves. Its own style sheet is taken out (the pages allow no inline style), so ``score.css`` styles the
+classes it leaves. Lengths are in the units of the inner drawing (``UNITS_PER_PIXEL`` of them to a pixel at scale 1).
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+import verovio
+from lxml import etree
+
+from didactor.core.errors import PassageError, ScoreError
+from didactor.core.score.model import Bar, Part
+
+SVG = "{http://www.w3.org/2000/svg}"
+UNITS_PER_PIXEL = 10
+#: Half the width of a black notehead at the engraver's normal size.
+HALF_HEAD = 117.0
+
+#: Widths to engrave for, in pixels before scaling: a desk or tablet, and a phone held upright.
+LAYOUTS = {"desk": 1960, "phone": 880}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Engraving:
+    """One passage engraved for one layout. ``geometry`` has ``width, height, systems[], bars{}, notes{}`` (plain values)."""
+
+    svg: str
+    geometry: dict[str, Any]
+
+
+@cache
+def _toolkit() -> Any:
+    toolkit = verovio.toolkit()
+    verovio.enableLog(verovio.LOG_OFF)
+    return toolkit
+
+
+def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") -> Engraving:
+    """Engrave some bars of one part.
+
+    Args:
+        prepared: XML from ``musicxml.prepare``.
+        part: the part to show; the others are left out.
+        bars: contiguous bars of that part, in written order.
+        layout: a key of ``LAYOUTS``.
+
+    Raises:
+        ScoreError: the engraver cannot load the score.
+        PassageError: no bars.
+    """
+    if not bars:
+        raise PassageError("passage.bars", "Choose at least one bar.")
+    toolkit = _toolkit()
+    toolkit.setOptions(
+        {
+            "pageWidth": LAYOUTS[layout],
+            "pageHeight": 60000,
+            "pageMarginLeft": 20,
+            "pageMarginRight": 20,
+            "pageMarginTop": 40,
+            "pageMarginBottom": 40,
+            "adjustPageHeight": True,
+            "header": "none",
+            "footer": "none",
+            "svgViewBox": True,
+            "svgHtml5": True,
+            "svgRemoveXlink": True,
+            "smuflTextFont": "none",
+            "breaks": "auto",
+            "mnumInterval": 0,
+            "spacingSystem": 10,
+            "spacingStaff": 8,
+            "xmlIdSeed": 7,
+        }
+    )
+    if not toolkit.loadData(_only_part(prepared, part.index).decode()):
+        raise ScoreError("score.not_engraved", "The score was read but cannot be engraved. Export it again from the notation program.")
+    # The engraver counts bars by position, not by the printed number.
+    toolkit.select({"measureRange": f"{bars[0].index + 1}-{bars[-1].index + 1}"})
+    toolkit.redoLayout()
+    raw = toolkit.renderToSVG(1)
+    if not raw:
+        raise ScoreError("score.not_engraved", "The score was read but cannot be engraved. Export it again from the notation program.")
+    return _clean(raw, layout)
+
+
+def _only_part(prepared: bytes, index: int) -> bytes:
+    root = etree.fromstring(prepared, etree.XMLParser(resolve_entities=False, no_network=True))
+    parts = root.findall("part")
+    keep = parts[index - 1]
+    for part in parts:
+        if part is not keep:
+            root.remove(part)
+    listing = root.find("part-list")
+    if listing is not None:
+        for entry in list(listing):
+            if entry.tag != "score-part" or entry.get("id") != keep.get("id"):
+                listing.remove(entry)
+            else:
+                # The page already says whose part this is; labels beside the staff would only cost width.
+                for tag in ("part-name", "part-abbreviation", "part-name-display", "part-abbreviation-display"):
+                    for name in entry.findall(tag):
+                        name.text = ""
+                        for child in list(name):
+                            name.remove(child)
+    return etree.tostring(root)
+
+
+def _clean(raw: str, layout: str) -> Engraving:
+    root = etree.fromstring(raw.encode(), etree.XMLParser(huge_tree=True))
+    for tag in ("style", "title", "desc"):
+        for element in list(root.iter(f"{SVG}{tag}")):
+            parent = element.getparent()
+            if parent is not None:
+                parent.remove(element)
+    # Two engravings may stand on one page (desk and phone): their glyph ids must differ.
+    suffix = f"-{layout}"
+    for element in root.iter():
+        if "id" in element.attrib:
+            element.set("id", re.sub(r"-[^-]*$", "", element.get("id", "")) + suffix)
+        href = element.get("href")
+        if href and href.startswith("#"):
+            element.set("href", re.sub(r"-[^-]*$", "", href) + suffix)
+    root.attrib.pop("id", None)
+    root.set("class", "score")
+    geometry = _measure(root)
+    return Engraving(svg=etree.tostring(root, encoding="unicode"), geometry=geometry)
+
+
+def _measure(root: etree._Element) -> dict[str, Any]:
+    inner = root.find(f"{SVG}svg")
+    if inner is None:
+        raise ScoreError("score.not_engraved", "The score was read but cannot be engraved.")
+    _, _, width, height = (float(v) for v in inner.get("viewBox", "0 0 0 0").split())
+    systems: list[dict[str, float]] = []
+    bars: dict[str, dict[str, float]] = {}
+    notes: dict[str, dict[str, float]] = {}
+    for system in _by_class(root, "system"):
+        index = len(systems)
+        ys = _all_ys(system)
+        lines: list[float] = []
+        left, right = float("inf"), 0.0
+        for measure in _by_class(system, "measure"):
+            staves = list(_by_class(measure, "staff"))
+            spans = [_line(path.get("d", "")) for staff in staves for path in staff.findall(f"{SVG}path")]
+            spans = [s for s in spans if s is not None and s[1] == s[3]]
+            if not spans:
+                continue
+            x0, x1 = min(s[0] for s in spans), max(s[2] for s in spans)
+            lines += [s[1] for s in spans]
+            left, right = min(left, x0), max(right, x1)
+            content = [n[0] for note in _by_class(measure, "note") if (n := _head(note))]
+            bars[measure.get("data-id", "")] = {"system": index, "x0": x0, "x1": x1, "first_x": min(content, default=x0)}
+        for note in _by_class(system, "note"):
+            head = _head(note)
+            if head:
+                notes[note.get("data-id", "")] = {"system": index, "x": round(head[0] + HALF_HEAD), "y": round(head[1])}
+        systems.append(
+            {
+                "top": min(ys, default=0.0),
+                "bottom": max(ys, default=0.0),
+                "staff_top": min(lines, default=0.0),
+                "staff_bottom": max(lines, default=0.0),
+                "left": left if lines else 0.0,
+                "right": right,
+            }
+        )
+    return {"width": width, "height": height, "systems": systems, "bars": bars, "notes": notes}
+
+
+def _by_class(element: etree._Element, name: str) -> Any:
+    return (g for g in element.iter(f"{SVG}g") if name in (g.get("data-class") or "").split())
+
+
+def _line(d: str) -> tuple[float, float, float, float] | None:
+    match = re.fullmatch(r"M([\d.-]+) ([\d.-]+) L([\d.-]+) ([\d.-]+)", d.strip())
+    return (float(match[1]), float(match[2]), float(match[3]), float(match[4])) if match else None
+
+
+def _head(note: etree._Element) -> tuple[float, float] | None:
+    for use in note.iter(f"{SVG}use"):
+        match = re.match(r"translate\(([\d.-]+), ([\d.-]+)\)", use.get("transform", ""))
+        if match:
+            return float(match[1]), float(match[2])
+    return None
+
+
+def _all_ys(system: etree._Element) -> list[float]:
+    ys: list[float] = []
+    for element in system.iter():
+        transform = element.get("transform", "")
+        match = re.match(r"translate\(([\d.-]+), ([\d.-]+)\)", transform)
+        if match:
+            ys += [float(match[2]) - 180, float(match[2]) + 180]
+        if element.tag == f"{SVG}path" and element.get("d"):
+            numbers = [float(n) for n in re.findall(r"-?\d+\.?\d*", element.get("d", ""))]
+            ys += numbers[1::2]
+        if element.get("points"):
+            ys += [float(p.split(",")[1]) for p in element.get("points", "").split() if "," in p]
+        if element.get("y"):
+            ys.append(float(element.get("y", "0")))
+    return ys

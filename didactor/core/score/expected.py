@@ -1,0 +1,189 @@
+"""What is expected to sound: the notes of a passage in performed order, ties joined, unisons made one.
+
+Time here is performed score time: ``onset_quarters`` counts from the start of the first bar played, ``beat`` from the start
+of the note's own bar (in quarters, from 0, as in the results).
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+from didactor.core.errors import PassageError
+from didactor.core.score.model import Bar, Note, Part
+from didactor.core.score.roadmap import bars_between, played_order
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExpectedNote:
+    """One sound that should be heard. ``bar`` is the printed number; ``pass_`` is 1 the first time the bar is played."""
+
+    id: str
+    bar: str
+    pass_: int
+    beat: float
+    onset_quarters: float
+    duration_quarters: float
+    sounding_midi: int
+    written_pitch: str
+    part: int
+    staff: int
+    voice: str
+    grace: bool = False
+    articulations: tuple[str, ...] = ()
+    slurred_to_next: bool = False
+    dynamics: str | None = None
+    alternatives: tuple[int, ...] = ()
+
+    @property
+    def pitches(self) -> tuple[int, ...]:
+        """All sounding MIDI numbers that are right."""
+        return (self.sounding_midi, *self.alternatives)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlayedBar:
+    """One bar in performed order and where it starts, in quarters from the start of the passage."""
+
+    number: str
+    pass_: int
+    start_quarters: float
+    length_quarters: float
+    beat_quarters: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Expectation:
+    """The passage as it should sound. ``notes`` and ``bars`` are in performed order."""
+
+    part: int
+    instrument: str
+    transposition: int
+    notes: tuple[ExpectedNote, ...]
+    bars: tuple[PlayedBar, ...]
+
+    @property
+    def length_quarters(self) -> float:
+        return self.bars[-1].start_quarters + self.bars[-1].length_quarters if self.bars else 0.0
+
+    def bar_at(self, quarters: float) -> PlayedBar:
+        """The bar in which a performed score position lies (the nearest one outside the passage)."""
+        found = self.bars[0]
+        for bar in self.bars:
+            if bar.start_quarters <= quarters + 1e-6:
+                found = bar
+        return found
+
+
+def expect(part: Part, bars: str | None = None, order: str | None = None) -> Expectation:
+    """Expected notes of a passage.
+
+    Args:
+        part: the part as read.
+        bars: range by printed numbers, or None for the whole part.
+        order: order of playing (see ``roadmap.played_order``), or None.
+
+    Raises:
+        PassageError: unknown bars, or nothing to play in them.
+    """
+    played = played_order(part, bars_between(part, bars), order)
+    by_bar: dict[int, list[Note]] = {}
+    for note in part.notes:
+        by_bar.setdefault(note.bar_index, []).append(note)
+    notes: list[ExpectedNote] = []
+    layout: list[PlayedBar] = []
+    open_ties: dict[tuple[int, str, int], int] = {}
+    slurred: set[str] = set()
+    start = 0.0
+    for position, (bar, pass_) in enumerate(played):
+        layout.append(
+            PlayedBar(
+                number=bar.number,
+                pass_=pass_,
+                start_quarters=start,
+                length_quarters=bar.length_quarters,
+                beat_quarters=bar.beat_quarters,
+            )
+        )
+        contiguous = position > 0 and played[position - 1][0].index == bar.index - 1
+        if not contiguous:
+            open_ties.clear()
+        for note in by_bar.get(bar.index, ()):
+            _add(notes, note, bar, pass_, start, part.index, open_ties, slurred)
+        start += bar.length_quarters
+    if not notes:
+        raise PassageError("passage.no_notes", "There is not a single note in these bars. Choose other bars.")
+    notes = _merge_unisons(sorted(notes, key=lambda n: (n.onset_quarters, not n.grace, n.staff, n.sounding_midi)))
+    return Expectation(
+        part=part.index, instrument=part.instrument, transposition=part.transposition, notes=tuple(notes), bars=tuple(layout)
+    )
+
+
+def _add(
+    notes: list[ExpectedNote],
+    note: Note,
+    bar: Bar,
+    pass_: int,
+    start: float,
+    part: int,
+    open_ties: dict[tuple[int, str, int], int],
+    slurred: set[str],
+) -> None:
+    key = (note.staff, note.voice, note.sounding_midi)
+    if note.slur_start:
+        slurred.add(note.voice)
+    if note.slur_stop:
+        slurred.discard(note.voice)
+    if note.tie_stop and key in open_ties:
+        index = open_ties[key]
+        first = notes[index]
+        end = start + note.onset_quarters + note.duration_quarters
+        notes[index] = replace(first, duration_quarters=end - first.onset_quarters, slurred_to_next=note.voice in slurred)
+        if not note.tie_start:
+            del open_ties[key]
+        return
+    notes.append(
+        ExpectedNote(
+            id=note.id,
+            bar=bar.number,
+            pass_=pass_,
+            beat=note.onset_quarters,
+            onset_quarters=start + note.onset_quarters,
+            duration_quarters=note.duration_quarters,
+            sounding_midi=note.sounding_midi,
+            written_pitch=note.written_pitch,
+            part=part,
+            staff=note.staff,
+            voice=note.voice,
+            grace=note.grace,
+            articulations=note.articulations,
+            slurred_to_next=note.voice in slurred,
+            dynamics=note.dynamics,
+        )
+    )
+    if note.tie_start:
+        open_ties[key] = len(notes) - 1
+
+
+def _merge_unisons(notes: list[ExpectedNote]) -> list[ExpectedNote]:
+    """One pitch at one time is one sound, in however many voices it is written; the longest writing counts."""
+    merged: dict[tuple[float, int, bool], int] = {}
+    result: list[ExpectedNote] = []
+    for note in notes:
+        key = (round(note.onset_quarters, 6), note.sounding_midi, note.grace)
+        if not note.grace and key in merged:
+            at = merged[key]
+            if note.duration_quarters > result[at].duration_quarters:
+                result[at] = replace(result[at], duration_quarters=note.duration_quarters)
+            continue
+        merged[key] = len(result)
+        result.append(note)
+    return result
+
+
+def expectation_to_json(expectation: Expectation) -> dict[str, Any]:
+    """Plain values for the command line's ``expect`` and for freezing with a take."""
+    data = asdict(expectation)
+    for entry in (*data["notes"], *data["bars"]):
+        entry["pass"] = entry.pop("pass_")
+    return data

@@ -1,0 +1,89 @@
+"""The written score as values. Score time is in quarters, counted from the start of its bar.
+
+Pitch has both forms: spelled (``step``, ``alter``, ``octave``, as written) for names, and ``sounding_midi`` (after
+transposition) for comparison with sound.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from didactor.core.errors import Problem
+from didactor.core.units import pitch_to_name
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Note:
+    """One written notehead. Rests are not notes: they are what remains of a bar."""
+
+    id: str
+    bar_index: int
+    onset_quarters: float
+    duration_quarters: float
+    step: str
+    alter: float
+    octave: int
+    sounding_midi: int
+    staff: int = 1
+    voice: str = "1"
+    tie_start: bool = False
+    tie_stop: bool = False
+    grace: bool = False
+    articulations: tuple[str, ...] = ()
+    slur_start: bool = False
+    slur_stop: bool = False
+    dynamics: str | None = None
+
+    @property
+    def written_pitch(self) -> str:
+        return pitch_to_name(self.step, self.alter, self.octave)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bar:
+    """One bar of a part. ``number`` is what is printed; the anacrusis is ``0``."""
+
+    id: str
+    index: int
+    number: str
+    length_quarters: float
+    beats: int
+    beat_type: int
+    fifths: int
+    repeat_start: bool = False
+    repeat_end: bool = False
+    repeat_times: int = 2
+    endings: tuple[int, ...] = ()
+    jump: str | None = None
+    marks: tuple[str, ...] = ()
+    tempo_qpm: float | None = None
+
+    @property
+    def beat_quarters(self) -> float:
+        """The metrical beat: a dotted quarter in 6/8, 9/8 and 12/8, else the denominator's value."""
+        if self.beat_type == 8 and self.beats % 3 == 0 and self.beats > 3:
+            return 1.5
+        return 4.0 / self.beat_type
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Part:
+    """One instrument's line; ``transposition`` is sounding minus written, in semitones."""
+
+    index: int
+    name: str
+    instrument: str
+    transposition: int
+    staves: int
+    bars: tuple[Bar, ...]
+    notes: tuple[Note, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Score:
+    """What was read from one file, with the problems met on the way."""
+
+    title: str
+    composer: str
+    parts: tuple[Part, ...]
+    problems: tuple[Problem, ...] = ()

@@ -1,0 +1,192 @@
+"""MusicXML in (3.x and 4.0, partwise; plain or compressed), treated as hostile.
+
+``prepare`` gives every bar and note our own id and returns clean XML; ``read`` turns such XML into a ``Score``. The ids
+are made of what a note is (part, bar, onset, voice, pitch), not of where it stands in the file, so they survive a new
+export of the same music and an edit elsewhere. Entities are refused, nothing is fetched, and a compressed file may not
+grow beyond ``MAX_XML_BYTES``.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from fractions import Fraction
+
+from lxml import etree
+
+from didactor.core.errors import ScoreError
+from didactor.core.score.model import Score
+
+MAX_XML_BYTES = 40 * 1024 * 1024
+MAX_ZIP_MEMBERS = 200
+ZIP_MAGIC = b"PK\x03\x04"
+
+Element = etree._Element
+
+
+def parse(data: bytes) -> Element:
+    """Bytes of a ``.musicxml``, ``.xml`` or ``.mxl`` file to the root of its tree.
+
+    Raises:
+        ScoreError: not XML, not MusicXML, a declared entity, or larger than allowed once unpacked.
+    """
+    if not data.strip():
+        raise ScoreError("score.empty", "The file is empty. Export the score again as MusicXML and upload that file.")
+    if data.startswith(ZIP_MAGIC):
+        data = _unpack(data)
+    if len(data) > MAX_XML_BYTES:
+        raise ScoreError("score.too_large", "The score is larger than 40 MB. Split it into movements and try again.")
+    if b"<!ENTITY" in data or b"<!ENTITY".decode().encode("utf-16-le") in data or "<!ENTITY".encode("utf-16-be") in data:
+        raise ScoreError(
+            "score.entities", "The file declares XML entities, which are not accepted. Export the score again as MusicXML."
+        )
+    parser = etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False, remove_comments=True
+    )
+    try:
+        root = etree.fromstring(data, parser)
+    except etree.XMLSyntaxError as error:
+        line = getattr(error, "lineno", None)
+        where = f" (line {line})" if line else ""
+        raise ScoreError(
+            "score.not_xml", f"The file is not MusicXML: it cannot be read as XML{where}. Export the score as MusicXML (.musicxml or .mxl)."
+        ) from error
+    if root.tag == "score-timewise":
+        raise ScoreError("score.timewise", "The score is stored timewise. Export it as partwise MusicXML, the usual kind.")
+    if root.tag != "score-partwise":
+        raise ScoreError("score.not_musicxml", f"The file is XML, but not a MusicXML score (it begins with <{_plain(str(root.tag))}>).")
+    return root
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"[^\w:.-]", "", text)[:40]
+
+
+def _unpack(data: bytes) -> bytes:
+    """The score inside a compressed MusicXML file, never reading more than the allowed size."""
+    broken = ScoreError("score.bad_zip", "The compressed score is damaged. Export it again, or export plain .musicxml.")
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            members = archive.infolist()
+            if len(members) > MAX_ZIP_MEMBERS:
+                raise ScoreError("score.bad_zip", "The compressed file holds far more than one score. Export a single score as .mxl.")
+            names = [member.filename for member in members]
+            target = _rootfile(archive, names)
+            if target is None:
+                raise ScoreError("score.no_score_in_zip", "There is no MusicXML score in this compressed file.")
+            return _read_bounded(archive, target)
+    except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError, OSError, zipfile.LargeZipFile) as error:
+        raise broken from error
+    except Exception as error:
+        if isinstance(error, ScoreError):
+            raise
+        raise broken from error  # zlib reports damage in its own type
+
+
+def _rootfile(archive: zipfile.ZipFile, names: list[str]) -> str | None:
+    if "META-INF/container.xml" in names:
+        container = _read_bounded(archive, "META-INF/container.xml", 1024 * 1024)
+        match = re.search(rb'full-path="([^"]+)"', container)
+        if match and match.group(1).decode("utf-8", "replace") in names:
+            return match.group(1).decode("utf-8", "replace")
+    candidates = [n for n in names if n.lower().endswith((".xml", ".musicxml")) and not n.startswith("META-INF")]
+    return candidates[0] if candidates else None
+
+
+def _read_bounded(archive: zipfile.ZipFile, name: str, limit: int = MAX_XML_BYTES) -> bytes:
+    with archive.open(name) as member:
+        data = member.read(limit + 1)
+    if len(data) > limit:
+        raise ScoreError("score.too_large", "The compressed score unpacks to more than 40 MB, which no score needs. It was not opened.")
+    return data
+
+
+def prepare(data: bytes) -> bytes:
+    """Clean MusicXML with an ``id`` on every measure and note; the input of ``read`` and of the engraver.
+
+    Doctype, stylesheets and links are dropped. Raises ``ScoreError`` as ``parse`` does.
+    """
+    root = parse(data)
+    for tag in ("link", "bookmark"):
+        for element in list(root.iter(tag)):
+            parent = element.getparent()
+            if parent is not None:
+                parent.remove(element)
+    for element in root.iter():
+        if "id" in element.attrib and element.tag not in ("part", "score-part", "score-instrument", "midi-instrument", "midi-device"):
+            del element.attrib["id"]
+    parts = root.findall("part")
+    if not parts:
+        raise ScoreError("score.no_parts", "The score has no parts: there is nothing to play in it.")
+    for part_number, part in enumerate(parts, start=1):
+        _identify(part, part_number)
+    return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
+
+
+def _identify(part: Element, part_number: int) -> None:
+    taken: set[str] = set()
+
+    def unique(stem: str) -> str:
+        name, count = stem, 2
+        while name in taken:
+            name, count = f"{stem}.{count}", count + 1
+        taken.add(name)
+        return name
+
+    divisions = Fraction(1)
+    for measure in part.findall("measure"):
+        number = re.sub(r"[^\w-]", "", measure.get("number", "")) or "x"
+        bar_id = unique(f"b{part_number}-{number}")
+        measure.set("id", bar_id)
+        position, last_onset, graces = Fraction(0), Fraction(0), 0
+        for element in measure:
+            if element.tag == "attributes" and element.findtext("divisions"):
+                divisions = Fraction(element.findtext("divisions", "1").strip() or 1) or Fraction(1)
+            elif element.tag in ("backup", "forward"):
+                shift = Fraction(element.findtext("duration", "0").strip() or 0) / divisions
+                position += shift if element.tag == "forward" else -shift
+            elif element.tag == "note":
+                duration = Fraction(element.findtext("duration", "0").strip() or 0) / divisions
+                onset = last_onset if element.find("chord") is not None else position
+                what = _what(element)
+                if element.find("grace") is not None:
+                    graces += 1
+                    what = f"g{graces}{what}"
+                else:
+                    graces = 0
+                voice = re.sub(r"\W", "", element.findtext("voice", "1")) or "1"
+                place = f"{onset.numerator}" if onset.denominator == 1 else f"{onset.numerator}_{onset.denominator}"
+                element.set("id", unique(f"n{part_number}-{number}-{place}-{voice}-{what}"))
+                if element.find("chord") is None:
+                    last_onset = position
+                    position += duration
+
+
+def _what(note: Element) -> str:
+    pitch = note.find("pitch")
+    if pitch is None:
+        return "rest" if note.find("rest") is not None else "stroke"
+    alter = int(float(pitch.findtext("alter", "0").strip() or 0))
+    sign = {-2: "ff", -1: "f", 0: "", 1: "s", 2: "x"}.get(alter, "")
+    return f"{pitch.findtext('step', 'C').strip()}{sign}{pitch.findtext('octave', '4').strip()}"
+
+
+def read(data: bytes) -> Score:
+    """Prepared MusicXML to a ``Score``. Raises ``ScoreError`` where the music cannot be understood."""
+    from didactor.core.score.musicxml_parts import read_part
+
+    root = parse(data)
+    names = {entry.get("id", ""): entry for entry in root.findall("part-list/score-part")}
+    parts, problems = [], []
+    for index, part in enumerate(root.findall("part"), start=1):
+        entry = names.get(part.get("id", ""))
+        try:
+            result, trouble = read_part(part, entry, index)
+        except (ValueError, ZeroDivisionError, KeyError, OverflowError) as error:
+            raise ScoreError("score.bad_values", f"Part {index} of the score holds values that make no sense ({error}).") from error
+        parts.append(result)
+        problems.extend(trouble)
+    title = root.findtext("work/work-title") or root.findtext("movement-title") or ""
+    composer = next((c.text or "" for c in root.findall("identification/creator") if c.get("type") == "composer"), "")
+    return Score(title=title.strip(), composer=composer.strip(), parts=tuple(parts), problems=tuple(problems))

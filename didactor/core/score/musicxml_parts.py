@@ -1,0 +1,219 @@
+"""One ``<part>`` of prepared MusicXML to a ``Part``: a cursor walks the measures and collects bars and notes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any
+
+from lxml import etree
+
+from didactor.core.errors import Problem, ScoreError
+from didactor.core.score.model import Bar, Note, Part
+from didactor.core.units import BEAT_UNIT_QUARTERS, pitch_to_midi
+
+Element = etree._Element
+
+#: More than any real part; a longer one is an attack or a mistake.
+MAX_BARS = 5000
+MAX_NOTES = 100_000
+
+DYNAMICS = ("pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "fp", "sf", "sfz", "fz", "sffz", "rf", "rfz", "n")
+JUMPS = ("dacapo", "dalsegno")
+MARKS = ("segno", "coda", "tocoda", "fine")
+
+
+@dataclass
+class _Cursor:
+    """What is in force at the reading position of a part."""
+
+    divisions: Fraction = Fraction(1)
+    beats: int = 4
+    beat_type: int = 4
+    fifths: int = 0
+    transposition: int = 0
+    staves: int = 1
+    dynamics: str | None = None
+    endings: tuple[int, ...] = ()
+    bars: list[Bar] = field(default_factory=list)
+    notes: list[Note] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+
+
+def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, list[Problem]]:
+    """Read one part; ``entry`` is its ``<score-part>``, ``index`` counts from 1. Returns the part and its problems."""
+    cursor = _Cursor()
+    measures = part.findall("measure")
+    if len(measures) > MAX_BARS:
+        raise ScoreError("score.too_long", f"Part {index} has more than {MAX_BARS} bars. Split the score and try again.")
+    for bar_index, measure in enumerate(measures):
+        _read_measure(cursor, measure, bar_index)
+    name = (entry.findtext("part-name") or "").strip() if entry is not None else ""
+    instrument = (entry.findtext("score-instrument/instrument-name") or "").strip() if entry is not None else ""
+    result = Part(
+        index=index,
+        name=name or f"Part {index}",
+        instrument=instrument or name or f"Part {index}",
+        transposition=cursor.transposition,
+        staves=cursor.staves,
+        bars=tuple(cursor.bars),
+        notes=tuple(sorted(cursor.notes, key=lambda n: (n.bar_index, n.onset_quarters, not n.grace))),
+    )
+    return result, cursor.problems
+
+
+def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
+    position, last_onset, longest = Fraction(0), Fraction(0), Fraction(0)
+    found: dict[str, Any] = {}
+    marks: list[str] = []
+    after_bar: tuple[int, ...] | None = None
+    for element in measure:
+        if element.tag == "attributes":
+            _attributes(cursor, element)
+        elif element.tag in ("backup", "forward"):
+            shift = _number(element.findtext("duration")) / cursor.divisions
+            position = max(Fraction(0), position - shift) if element.tag == "backup" else position + shift
+        elif element.tag == "note":
+            onset = last_onset if element.find("chord") is not None else position
+            duration = _number(element.findtext("duration")) / cursor.divisions
+            _note(cursor, element, bar_index, onset, duration)
+            if element.find("chord") is None:
+                last_onset = position
+                position += duration
+        elif element.tag == "barline":
+            after_bar = _barline(cursor, element, found, after_bar)
+        elif element.tag in ("direction", "sound"):
+            _direction(cursor, element, found, marks)
+        longest = max(longest, position)
+    full = Fraction(4 * cursor.beats, cursor.beat_type)
+    implicit = measure.get("implicit") == "yes"
+    length = longest if longest > 0 and (implicit or longest > full or bar_index == 0) else full
+    number = measure.get("number", "").strip() or str(bar_index + 1)
+    if bar_index == 0 and Fraction(0) < longest < full:
+        number = "0"
+    cursor.bars.append(
+        Bar(
+            id=measure.get("id", f"b{bar_index}"),
+            index=bar_index,
+            number=number,
+            length_quarters=float(length),
+            beats=cursor.beats,
+            beat_type=cursor.beat_type,
+            fifths=cursor.fifths,
+            endings=cursor.endings,
+            marks=tuple(marks),
+            **found,
+        )
+    )
+    if after_bar is not None:
+        cursor.endings = after_bar
+
+
+def _number(text: str | None) -> Fraction:
+    value = Fraction((text or "0").strip() or 0)
+    if value < 0 or value > 10**7:
+        raise ValueError(f"duration {text}")
+    return value
+
+
+def _attributes(cursor: _Cursor, element: Element) -> None:
+    if element.findtext("divisions"):
+        cursor.divisions = _number(element.findtext("divisions")) or Fraction(1)
+    time = element.find("time")
+    if time is not None and time.findtext("beats") and time.findtext("beat-type"):
+        cursor.beats = sum(int(b) for b in time.findtext("beats", "4").split("+"))
+        cursor.beat_type = int(time.findtext("beat-type", "4"))
+        if not (0 < cursor.beats <= 64 and 0 < cursor.beat_type <= 128):
+            raise ValueError("time signature")
+    if element.findtext("key/fifths"):
+        cursor.fifths = int(element.findtext("key/fifths", "0"))
+    if element.findtext("staves"):
+        cursor.staves = max(1, min(8, int(element.findtext("staves", "1"))))
+    transpose = element.find("transpose")
+    if transpose is not None:
+        octave = int(float(transpose.findtext("octave-change", "0") or 0))
+        cursor.transposition = int(float(transpose.findtext("chromatic", "0") or 0)) + 12 * octave
+
+
+def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, duration: Fraction) -> None:
+    pitch = element.find("pitch")
+    if pitch is None or element.find("cue") is not None:
+        return
+    if len(cursor.notes) >= MAX_NOTES:
+        raise ScoreError("score.too_long", f"The part has more than {MAX_NOTES} notes. Split the score and try again.")
+    step = pitch.findtext("step", "C").strip().upper()
+    alter = float(pitch.findtext("alter", "0").strip() or 0)
+    octave = int(pitch.findtext("octave", "4").strip())
+    ties = {tie.get("type") for tie in element.findall("tie")} | {t.get("type") for t in element.findall("notations/tied")}
+    slurs = {slur.get("type") for slur in element.findall("notations/slur")}
+    articulations = [str(child.tag) for child in element.iterfind("notations/articulations/*")]
+    articulations += [str(child.tag) for child in element.iterfind("notations/ornaments/*")]
+    if element.find("notations/fermata") is not None:
+        articulations.append("fermata")
+    cursor.notes.append(
+        Note(
+            id=element.get("id", f"n{len(cursor.notes)}"),
+            bar_index=bar_index,
+            onset_quarters=float(onset),
+            duration_quarters=float(duration),
+            step=step,
+            alter=alter,
+            octave=octave,
+            sounding_midi=pitch_to_midi(step, alter, octave) + cursor.transposition,
+            staff=int(element.findtext("staff", "1") or 1),
+            voice=element.findtext("voice", "1").strip() or "1",
+            tie_start="start" in ties,
+            tie_stop="stop" in ties,
+            grace=element.find("grace") is not None,
+            articulations=tuple(articulations),
+            slur_start="start" in slurs,
+            slur_stop="stop" in slurs,
+            dynamics=cursor.dynamics,
+        )
+    )
+
+
+def _barline(cursor: _Cursor, element: Element, found: dict[str, Any], after_bar: tuple[int, ...] | None) -> tuple[int, ...] | None:
+    """Repeats and endings. Returns the endings in force after this bar, or None when they do not change."""
+    repeat = element.find("repeat")
+    if repeat is not None and repeat.get("direction") == "forward":
+        found["repeat_start"] = True
+    if repeat is not None and repeat.get("direction") == "backward":
+        found["repeat_end"] = True
+        found["repeat_times"] = max(2, min(9, int(repeat.get("times", "2") or 2)))
+    ending = element.find("ending")
+    if ending is not None:
+        if ending.get("type") == "start":
+            numbers = [int(n) for n in (ending.get("number") or "1").replace(",", " ").split() if n.isdigit()]
+            cursor.endings = tuple(numbers) or (1,)
+        else:
+            return ()
+    return after_bar
+
+
+def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: list[str]) -> None:
+    for mark in element.iterfind("direction-type/dynamics/*"):
+        if mark.tag in DYNAMICS:
+            cursor.dynamics = str(mark.tag)
+    for kind in ("segno", "coda"):
+        if element.find(f"direction-type/{kind}") is not None:
+            marks.append(kind)
+    sound = element if element.tag == "sound" else element.find("sound")
+    if sound is not None:
+        for name in JUMPS:
+            if sound.get(name):
+                found["jump"] = name
+        for name in MARKS:
+            if sound.get(name) and name not in marks:
+                marks.append(name)
+        if sound.get("tempo") and "tempo_qpm" not in found:
+            found["tempo_qpm"] = float(sound.get("tempo", "0")) or None
+    metronome = element.find("direction-type/metronome")
+    if metronome is not None and "tempo_qpm" not in found:
+        unit = (metronome.findtext("beat-unit") or "").strip()
+        if metronome.find("beat-unit-dot") is not None:
+            unit = f"dotted_{unit}"
+        try:
+            found["tempo_qpm"] = float(metronome.findtext("per-minute") or "") * BEAT_UNIT_QUARTERS[unit]
+        except (ValueError, KeyError):
+            cursor.problems.append(Problem(code="score.tempo_mark", text="A tempo mark was not understood; set the tempo on the assignment."))

@@ -1,0 +1,37 @@
+"""Open a score from outside: read in the sandbox first, only its cleaned form is read here."""
+
+from __future__ import annotations
+
+import tempfile
+from typing import IO, Any
+
+from didactor.core.errors import SandboxError, ScoreError
+from didactor.core.sandbox.run import Limits, run_isolated
+from didactor.core.score.engraving import Engraving
+
+SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
+
+
+def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
+    """An uploaded file to its summary (title, parts, bars, problems) and prepared XML.
+
+    Raises:
+        ScoreError: a plain sentence on what is wrong with the file.
+    """
+    try:
+        answer = run_isolated("score", source, limits=SCORE_LIMITS)
+    except SandboxError as error:
+        raise ScoreError("score.unreadable", "The score is too large or too damaged to be read safely. Export it again.") from error
+    return answer.head, answer.body
+
+
+def engrave_isolated(prepared: bytes, part: int, bars: str | None, layout: str) -> Engraving:
+    """Engrave bars of a part (``part`` counts from 1) in the sandbox. Raises ``ScoreError``."""
+    with tempfile.TemporaryFile() as source:
+        source.write(prepared)
+        source.flush()
+        try:
+            answer = run_isolated("engrave", source, {"part": part, "bars": bars, "layout": layout}, SCORE_LIMITS)
+        except SandboxError as error:
+            raise ScoreError("score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again.") from error
+    return Engraving(svg=answer.body.decode(), geometry=answer.head["geometry"])

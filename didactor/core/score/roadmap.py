@@ -1,0 +1,112 @@
+"""The road map: in which order the bars of a passage are played.
+
+Without an order of the teacher's own, repeats that lie inside the passage are played, with their endings; jumps (D.C., D.S.)
+are followed once, without repeats, when both the jump and its target lie inside. Bars are named by their printed number.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from didactor.core.errors import PassageError
+from didactor.core.score.model import Bar, Part
+
+#: Longest performed order: a guard against repeats of repeats.
+MAX_PLAYED_BARS = 2000
+
+
+def bars_between(part: Part, bars: str | None) -> list[Bar]:
+    """Bars named by a range such as ``"5-12"``, ``"7"`` or ``"0-8"``; all bars for ``None``.
+
+    Raises:
+        PassageError: the range is not understood or names bars that the part does not have.
+    """
+    if bars is None or not bars.strip():
+        return list(part.bars)
+    match = re.fullmatch(r"\s*(\w+)\s*(?:[-–]\s*(\w+)\s*)?", bars)
+    if match is None:
+        raise PassageError("passage.bars", f"“{bars.strip()}” is no range of bars. Write it like 5-12.")
+    first = _position(part, match[1], last=False)
+    last = _position(part, match[2] or match[1], last=True)
+    if last < first:
+        raise PassageError("passage.bars", f"Bar {match[2]} comes before bar {match[1]}. Write the range like 5-12.")
+    return list(part.bars[first : last + 1])
+
+
+def _position(part: Part, number: str, *, last: bool) -> int:
+    found = [bar.index for bar in part.bars if bar.number == number]
+    if not found:
+        raise PassageError(
+            "passage.no_such_bar", f"There is no bar {number}: {part.name} has bars {part.bars[0].number} to {part.bars[-1].number}."
+        )
+    return found[-1 if last else 0]
+
+
+def played_order(part: Part, bars: Sequence[Bar], order: str | None = None) -> list[tuple[Bar, int]]:
+    """Bars in performed order, each with its pass (1 the first time it is played).
+
+    Args:
+        order: ranges in the order of playing, separated by spaces or commas (``"1-4 1-4 5-8"``), or None for the score's own.
+
+    Raises:
+        PassageError: the order names bars that do not exist or lie outside the passage.
+    """
+    if order and order.strip():
+        played = []
+        inside = {bar.index for bar in bars}
+        for chunk in re.split(r"[\s,]+", order.strip()):
+            chosen = bars_between(part, chunk)
+            outside = [bar.number for bar in chosen if bar.index not in inside]
+            if outside:
+                raise PassageError("passage.order", f"The order of playing names bar {outside[0]}, which is not in the passage.")
+            played.extend(chosen)
+    else:
+        played = _unfold(bars)
+    if len(played) > MAX_PLAYED_BARS:
+        raise PassageError("passage.order", f"The order of playing comes to more than {MAX_PLAYED_BARS} bars.")
+    counts: dict[int, int] = {}
+    result = []
+    for bar in played:
+        counts[bar.index] = counts.get(bar.index, 0) + 1
+        result.append((bar, counts[bar.index]))
+    return result
+
+
+def _unfold(bars: Sequence[Bar]) -> list[Bar]:
+    """Repeats with endings, then at most one jump back, played without repeats to Fine or over the Coda."""
+    played: list[Bar] = []
+    section_start, passes, position = 0, 1, 0
+    # A closing repeat without an opening one inside the passage goes back to the passage's start only if that is where
+    # the piece or the section begins; otherwise the repeated stretch is not wholly in the passage and is played once.
+    opened = bool(bars) and (bars[0].index == 0 or bars[0].repeat_start)
+    jumped = False
+    while position < len(bars) and len(played) <= MAX_PLAYED_BARS:
+        bar = bars[position]
+        if bar.repeat_start and position != section_start:
+            section_start, passes, opened = position, 1, True
+        if bar.endings and passes not in bar.endings and not jumped and opened:
+            position += 1
+            continue
+        played.append(bar)
+        if jumped and "fine" in bar.marks:
+            break
+        if jumped and "tocoda" in bar.marks:
+            coda = next((i for i, b in enumerate(bars) if "coda" in b.marks and i > position), None)
+            if coda is not None:
+                position = coda
+                continue
+        if bar.repeat_end and opened and not jumped and passes < bar.repeat_times:
+            passes, position = passes + 1, section_start
+            continue
+        if bar.repeat_end:
+            section_start, passes, opened = position + 1, 1, True
+        if bar.jump and not jumped:
+            target = next((i for i, b in enumerate(bars) if "segno" in b.marks), None) if bar.jump == "dalsegno" else None
+            if bar.jump == "dacapo" and bars[0].index == 0:
+                target = 0
+            if target is not None:
+                jumped, position = True, target
+                continue
+        position += 1
+    return played

@@ -1,0 +1,206 @@
+"""Music of our own as MusicXML: the demo's melodies, the tests' tiny scores and the benchmark's generated lines.
+
+A line is text, one token a note: ``PITCH:VALUE`` (``Eb5:q``), ``r:VALUE`` for a rest, ``|`` for a barline, ``|:`` and ``:|`` for
+repeats. Values are ``w h q e s t`` (whole to thirty-second), a dot lengthens, ``3`` makes it a triplet's. After the value: ``~``
+tie to the next, ``(`` and ``)`` slur, ``'`` staccato, ``>`` accent, ``!p`` a dynamic mark in force from here. A first bar shorter
+than the metre is the anacrusis, number 0.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from lxml import etree
+
+VALUES = {"w": Fraction(4), "h": Fraction(2), "q": Fraction(1), "e": Fraction(1, 2), "s": Fraction(1, 4), "t": Fraction(1, 8)}
+TYPES = {"w": "whole", "h": "half", "q": "quarter", "e": "eighth", "s": "16th", "t": "32nd"}
+DIVISIONS = 24
+CLEFS = {"treble": ("G", "2"), "bass": ("F", "4"), "alto": ("C", "3"), "treble8": ("G", "2")}
+TOKEN = re.compile(r"^(r|[A-G](?:bb|b|##|#)?\d):([whqest])(\.?)(3?)(~?)([()]{0,2})('?)(>?)(?:!(\w+))?$")
+ALTERS = {"": 0, "b": -1, "#": 1, "bb": -2, "##": 2}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Line:
+    """One part to write. ``transposition`` is sounding minus written, in semitones; ``tempo`` in quarters per minute."""
+
+    text: str
+    name: str = "Flute"
+    clef: str = "treble"
+    fifths: int = 0
+    beats: int = 4
+    beat_type: int = 4
+    transposition: int = 0
+    tempo: float | None = None
+
+
+def write_musicxml(lines: Sequence[Line], title: str = "", composer: str = "") -> bytes:
+    """Lines of text to partwise MusicXML 4.0. Raises ``ValueError`` for a token that is not understood."""
+    root = etree.Element("score-partwise", version="4.0")
+    etree.SubElement(etree.SubElement(root, "work"), "work-title").text = title
+    if composer:
+        creator = etree.SubElement(etree.SubElement(root, "identification"), "creator", type="composer")
+        creator.text = composer
+    listing = etree.SubElement(root, "part-list")
+    for number, line in enumerate(lines, start=1):
+        entry = etree.SubElement(listing, "score-part", id=f"P{number}")
+        etree.SubElement(entry, "part-name").text = line.name
+        instrument = etree.SubElement(entry, "score-instrument", id=f"P{number}-I1")
+        etree.SubElement(instrument, "instrument-name").text = line.name
+    for number, line in enumerate(lines, start=1):
+        _write_part(etree.SubElement(root, "part", id=f"P{number}"), line)
+    return etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
+
+
+def _write_part(part: etree._Element, line: Line) -> None:
+    bars = [bar.split() for bar in re.split(r"\|(?!:)", line.text.replace(":|", " :end |").replace("|:", " | :start ")) if bar.strip()]
+    full = Fraction(4 * line.beats, line.beat_type)
+    first = sum((_length(token) for token in bars[0] if not token.startswith(":")), Fraction(0))
+    number = 0 if first < full and len(bars) > 1 else 1
+    tied: set[str] = set()
+    for index, tokens in enumerate(bars):
+        measure = etree.SubElement(part, "measure", number=str(number))
+        if index == 0 and number == 0:
+            measure.set("implicit", "yes")
+        number += 1
+        if ":start" in tokens:
+            barline = etree.SubElement(measure, "barline", location="left")
+            etree.SubElement(barline, "repeat", direction="forward")
+        if index == 0:
+            _write_attributes(measure, line)
+        _write_notes(measure, [t for t in tokens if not t.startswith(":")], line, tied)
+        if ":end" in tokens or index == len(bars) - 1:
+            barline = etree.SubElement(measure, "barline", location="right")
+            etree.SubElement(barline, "bar-style").text = "light-heavy"
+            if ":end" in tokens:
+                etree.SubElement(barline, "repeat", direction="backward")
+
+
+def _write_attributes(measure: etree._Element, line: Line) -> None:
+    attributes = etree.SubElement(measure, "attributes")
+    etree.SubElement(attributes, "divisions").text = str(DIVISIONS)
+    etree.SubElement(etree.SubElement(attributes, "key"), "fifths").text = str(line.fifths)
+    time = etree.SubElement(attributes, "time")
+    etree.SubElement(time, "beats").text = str(line.beats)
+    etree.SubElement(time, "beat-type").text = str(line.beat_type)
+    clef = etree.SubElement(attributes, "clef")
+    sign, staff_line = CLEFS[line.clef]
+    etree.SubElement(clef, "sign").text = sign
+    etree.SubElement(clef, "line").text = staff_line
+    if line.clef == "treble8":
+        etree.SubElement(clef, "clef-octave-change").text = "-1"
+    if line.transposition:
+        transpose = etree.SubElement(attributes, "transpose")
+        etree.SubElement(transpose, "chromatic").text = str(line.transposition)
+    if line.tempo:
+        direction = etree.SubElement(measure, "direction", placement="above")
+        metronome = etree.SubElement(etree.SubElement(direction, "direction-type"), "metronome")
+        etree.SubElement(metronome, "beat-unit").text = "quarter"
+        etree.SubElement(metronome, "per-minute").text = f"{line.tempo:g}"
+        etree.SubElement(direction, "sound", tempo=f"{line.tempo:g}")
+
+
+def _parse(token: str) -> re.Match[str]:
+    match = TOKEN.match(token)
+    if match is None:
+        raise ValueError(f"not a note: {token!r}")
+    return match
+
+
+def _length(token: str) -> Fraction:
+    match = _parse(token)
+    length = VALUES[match[2]]
+    if match[3]:
+        length *= Fraction(3, 2)
+    if match[4]:
+        length *= Fraction(2, 3)
+    return length
+
+
+def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: set[str]) -> None:
+    beat = Fraction(3, 2) if line.beat_type == 8 and line.beats % 3 == 0 else Fraction(4, line.beat_type)
+    onset = Fraction(0)
+    placed = []
+    for token in tokens:
+        placed.append((onset, token))
+        onset += _length(token)
+    beams = _beams(placed, beat)
+    triplets = [bool(_parse(t)[4]) for t in tokens]
+    for index, (_, token) in enumerate(placed):
+        match = _parse(token)
+        if match[9]:
+            direction = etree.SubElement(measure, "direction", placement="below")
+            etree.SubElement(etree.SubElement(etree.SubElement(direction, "direction-type"), "dynamics"), match[9])
+        note = etree.SubElement(measure, "note")
+        notations = etree.Element("notations")
+        if match[1] == "r":
+            etree.SubElement(note, "rest")
+        else:
+            name = match[1]
+            pitch = etree.SubElement(note, "pitch")
+            etree.SubElement(pitch, "step").text = name[0]
+            if name[1:-1]:
+                etree.SubElement(pitch, "alter").text = str(ALTERS[name[1:-1]])
+            etree.SubElement(pitch, "octave").text = name[-1]
+        etree.SubElement(note, "duration").text = str(int(_length(token) * DIVISIONS))
+        if match[1] in tied:
+            tied.discard(match[1])
+            etree.SubElement(note, "tie", type="stop")
+            etree.SubElement(notations, "tied", type="stop")
+        if match[5]:
+            tied.add(match[1])
+            etree.SubElement(note, "tie", type="start")
+            etree.SubElement(notations, "tied", type="start")
+        etree.SubElement(note, "voice").text = "1"
+        etree.SubElement(note, "type").text = TYPES[match[2]]
+        if match[3]:
+            etree.SubElement(note, "dot")
+        if match[4]:
+            modification = etree.SubElement(note, "time-modification")
+            etree.SubElement(modification, "actual-notes").text = "3"
+            etree.SubElement(modification, "normal-notes").text = "2"
+        if beams[index]:
+            etree.SubElement(note, "beam", number="1").text = beams[index]
+        _write_notations(note, notations, match, triplets, index)
+
+
+def _write_notations(note: etree._Element, notations: etree._Element, match: re.Match[str], triplets: list[bool], index: int) -> None:
+    if match[4]:
+        before = sum(1 for flag in triplets[:index] if flag) % 3
+        if before in (0, 2):
+            etree.SubElement(notations, "tuplet", type="start" if before == 0 else "stop")
+    if ")" in match[6]:
+        etree.SubElement(notations, "slur", type="stop", number="1")
+    if "(" in match[6]:
+        etree.SubElement(notations, "slur", type="start", number="1")
+    if match[7] or match[8]:
+        articulations = etree.SubElement(notations, "articulations")
+        if match[7]:
+            etree.SubElement(articulations, "staccato")
+        if match[8]:
+            etree.SubElement(articulations, "accent")
+    if len(notations):
+        note.append(notations)
+
+
+def _beams(placed: list[tuple[Fraction, str]], beat: Fraction) -> list[str]:
+    """``begin``, ``continue``, ``end`` or nothing for each token: flagged notes within one beat share a beam."""
+    groups: list[list[int]] = []
+    for index, (onset, token) in enumerate(placed):
+        match = _parse(token)
+        if match[1] == "r" or match[2] not in "est":
+            groups.append([])
+        elif groups and groups[-1] and placed[groups[-1][-1]][0] // beat == onset // beat:
+            groups[-1].append(index)
+        else:
+            groups.append([index])
+    beams = [""] * len(placed)
+    for group in groups:
+        if len(group) > 1:
+            for index in group:
+                beams[index] = "continue"
+            beams[group[0]], beams[group[-1]] = "begin", "end"
+    return beams

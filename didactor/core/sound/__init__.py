@@ -1,0 +1,1 @@
+"""Recordings in (decoding, quality) and the simulated player that makes recordings with known truth."""

@@ -1,0 +1,121 @@
+"""Is a recording usable? A verdict, the places, and for each problem a sentence that says what to change.
+
+Levels are dBFS of 50 ms frames. The gate judges the sound alone; whether it is the right music is decided after alignment
+(``another_piece``). Thresholds are starting values, settled by the benchmark.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from didactor.core.errors import Problem
+from didactor.core.sound.recording import RATE_HZ, Recording
+from didactor.core.units import amplitude_to_db
+
+FRAME_S = 0.05
+SILENT_DBFS = -60.0
+QUIET_DBFS = -42.0
+#: Share of the take that is clipped beyond which it is worth a remark, in percent of its length.
+CLIPPED_PERCENT = 0.5
+NOISY_SNR_DB = 15.0
+UNUSABLE_SNR_DB = 4.0
+DROPOUT_S = 0.04
+MIN_DURATION_S = 0.5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quality:
+    """``verdict`` is ``ok``, ``poor`` (judged with care) or ``unusable`` (nothing is judged). ``numbers`` are for engineers."""
+
+    verdict: str
+    problems: tuple[Problem, ...] = ()
+    numbers: dict[str, float] = field(default_factory=dict)
+
+
+def assess(recording: Recording) -> Quality:
+    """Assess level, clipping, dropouts, noise and bandwidth of a recording."""
+    samples = recording.samples
+    problems = list(recording.problems)
+    frame = int(FRAME_S * RATE_HZ)
+    count = len(samples) // frame
+    if recording.duration_s < MIN_DURATION_S or count < 4:
+        text = "The recording is shorter than half a second. Record the whole passage."
+        return Quality(verdict="unusable", problems=(*problems, Problem(code="too_short", text=text, start_s=0.0, end_s=recording.duration_s)))
+    rms = np.sqrt(np.square(samples[: count * frame].reshape(count, frame), dtype=np.float64).mean(axis=1))
+    levels = 20 * np.log10(np.maximum(rms, 1e-7))
+    loud, floor = float(np.percentile(levels, 95)), float(np.percentile(levels, 5))
+    numbers = {"loud_dbfs": round(loud, 1), "floor_dbfs": round(floor, 1), "peak_dbfs": round(amplitude_to_db(float(np.abs(samples).max())), 1)}
+    unusable = False
+    if loud < SILENT_DBFS:
+        problems.append(
+            Problem(
+                code="silent",
+                text="There is no sound in this take. Choose the right microphone, hear a few seconds of it, and record again.",
+                start_s=0.0,
+                end_s=recording.duration_s,
+            )
+        )
+        return Quality(verdict="unusable", problems=tuple(problems), numbers=numbers)
+    if loud < QUIET_DBFS:
+        problems.append(
+            Problem(code="too_quiet", text="The take is very quiet. Move closer to the microphone or turn its level up.", start_s=0.0, end_s=recording.duration_s)
+        )
+    clipped = sum(b - a for a, b in recording.clipped_s)
+    numbers["clipped_percent"] = round(100 * clipped / recording.duration_s, 2)
+    if numbers["clipped_percent"] > CLIPPED_PERCENT:
+        problems.append(
+            Problem(
+                code="clipped",
+                text="The microphone was too loud and distorts. Move it further away or turn its level down.",
+                start_s=recording.clipped_s[0][0],
+                end_s=recording.clipped_s[-1][1],
+            )
+        )
+    problems += [
+        Problem(code="dropout", text="Sound is missing here: the recorder lost a moment. Close other programs and record again.", start_s=a, end_s=b)
+        for a, b in (*recording.gaps_s, *_dropouts(samples, levels))
+    ][:20]
+    snr = _snr_db(levels)
+    numbers["snr_db"] = round(snr, 1)
+    if snr < NOISY_SNR_DB:
+        unusable = snr < UNUSABLE_SNR_DB and not _is_tonal(samples)
+        text = "There is more noise than music here." if unusable else "The room is noisy: some notes may not be judged."
+        problems.append(
+            Problem(code="noisy", text=f"{text} Find a quieter place, close the window, move closer.", start_s=0.0, end_s=recording.duration_s)
+        )
+    verdict = "unusable" if unusable else "poor" if problems else "ok"
+    return Quality(verdict=verdict, problems=tuple(problems), numbers=numbers)
+
+
+def _snr_db(levels: np.ndarray) -> float:
+    """Playing against the quietest tenth; steady legato without a pause cannot show a floor, so spectra decide then."""
+    return float(np.percentile(levels, 75) - np.percentile(levels, 2))
+
+
+def _is_tonal(samples: np.ndarray) -> bool:
+    """Whether the long-term spectrum has lines (music) or is smooth (noise): crest of 4096-sample frames."""
+    size = 4096
+    count = min(len(samples) // size, 400)
+    if count == 0:
+        return False
+    frames = samples[: count * size].reshape(count, size) * np.hanning(size).astype(np.float32)
+    spectrum = np.abs(np.fft.rfft(frames, axis=1))[:, 8:1024] ** 2
+    crest = spectrum.max(axis=1) / np.maximum(spectrum.mean(axis=1), 1e-20)
+    return bool(np.median(crest) > 40.0)
+
+
+def _dropouts(samples: np.ndarray, levels: np.ndarray) -> list[tuple[float, float]]:
+    """Runs of exact digital silence inside playing (a recorder's buffer lost, not a rest)."""
+    zero = np.concatenate(([0], (samples == 0.0).astype(np.int8), [0]))
+    edges = np.flatnonzero(np.diff(zero))
+    found = []
+    for start, end in zip(edges[::2], edges[1::2], strict=True):
+        if end - start < DROPOUT_S * RATE_HZ or start == 0 or end >= len(samples):
+            continue
+        before = samples[max(0, start - 320) : start]
+        after = samples[end : end + 320]
+        if len(before) and len(after) and np.abs(before).max() > 0.01 and np.abs(after).max() > 0.01:
+            found.append((start / RATE_HZ, end / RATE_HZ))
+    return found

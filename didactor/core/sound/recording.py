@@ -1,0 +1,70 @@
+"""A decoded recording, and opening one from outside through the sandbox."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import IO
+
+import numpy as np
+import numpy.typing as npt
+
+from didactor.core.errors import AudioError, Problem, SandboxError
+from didactor.core.sandbox.run import Limits, run_isolated
+
+#: Working sample rate of everything after decoding.
+RATE_HZ = 32_000
+MAX_DURATION_S = 20 * 60.0
+MAX_FILE_BYTES = 1024**3
+
+SOUND_LIMITS = Limits(cpu_s=120, wall_s=180.0, output=int(RATE_HZ * 4 * (MAX_DURATION_S + 5)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Recording:
+    """Mono samples at ``RATE_HZ`` (float32, shape ``(n,)``, read-only) and what the decoder met.
+
+    ``clipped_s`` and ``gaps_s`` are (start, end) times at the source's own rate, before any resampling could hide them.
+    """
+
+    samples: npt.NDArray[np.float32]
+    container: str = "wav"
+    codec: str = "pcm"
+    source_rate_hz: int = RATE_HZ
+    has_video: bool = False
+    clipped_s: tuple[tuple[float, float], ...] = ()
+    gaps_s: tuple[tuple[float, float], ...] = ()
+    problems: tuple[Problem, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.samples.ndim != 1 or self.samples.dtype != np.float32:
+            raise ValueError("samples must be mono float32")
+        if not np.isfinite(self.samples).all():
+            raise ValueError("samples must be finite")
+        self.samples.setflags(write=False)
+
+    @property
+    def duration_s(self) -> float:
+        return len(self.samples) / RATE_HZ
+
+
+def open_recording(source: IO[bytes]) -> Recording:
+    """Decode an untrusted audio or video file in the sandbox.
+
+    Raises:
+        AudioError: not a recording, no sound in it, or longer than ``MAX_DURATION_S``; the words say what to do.
+    """
+    try:
+        answer = run_isolated("sound", source, limits=SOUND_LIMITS)
+    except SandboxError as error:
+        raise AudioError("audio.unreadable", "The recording could not be read safely: it is damaged or unpacks to far more than a take.") from error
+    head = answer.head
+    return Recording(
+        samples=np.frombuffer(answer.body, dtype="<f4").astype(np.float32),
+        container=head["container"],
+        codec=head["codec"],
+        source_rate_hz=head["source_rate_hz"],
+        has_video=head["has_video"],
+        clipped_s=tuple((a, b) for a, b in head["clipped_s"]),
+        gaps_s=tuple((a, b) for a, b in head["gaps_s"]),
+        problems=tuple(Problem(**p) for p in head["problems"]),
+    )

@@ -1,0 +1,67 @@
+"""Conversions between units, all in one place. Names have the form ``x_to_y``."""
+
+from __future__ import annotations
+
+import math
+from typing import overload
+
+import numpy as np
+import numpy.typing as npt
+
+FloatArray = npt.NDArray[np.float64]
+
+A4_HZ = 440.0
+A4_MIDI = 69
+STEP_SEMITONES = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
+ACCIDENTALS = {-2: "bb", -1: "b", 0: "", 1: "#", 2: "##"}
+
+#: Length in quarters of the note value a tempo can be counted in.
+BEAT_UNIT_QUARTERS = {
+    "whole": 4.0,
+    "half": 2.0,
+    "dotted_half": 3.0,
+    "quarter": 1.0,
+    "dotted_quarter": 1.5,
+    "eighth": 0.5,
+    "dotted_eighth": 0.75,
+    "sixteenth": 0.25,
+}
+
+
+@overload
+def hz_to_midi(frequency_hz: float, a4_hz: float = ...) -> float: ...
+@overload
+def hz_to_midi(frequency_hz: FloatArray, a4_hz: float = ...) -> FloatArray: ...
+def hz_to_midi(frequency_hz: float | FloatArray, a4_hz: float = A4_HZ) -> float | FloatArray:
+    """Frequency (Hz, > 0) to a fractional MIDI number in equal temperament at ``a4_hz``."""
+    return A4_MIDI + 12.0 * np.log2(np.maximum(frequency_hz, 1e-6) / a4_hz)
+
+
+def midi_to_hz(midi: float, a4_hz: float = A4_HZ) -> float:
+    """MIDI number, fractional allowed, to Hz in equal temperament at ``a4_hz``."""
+    return float(a4_hz * 2.0 ** ((midi - A4_MIDI) / 12.0))
+
+
+def pitch_to_midi(step: str, alter: float, octave: int) -> int:
+    """Spelled pitch (C4 = middle C = 60) to the nearest MIDI number."""
+    return int(round(12 * (octave + 1) + STEP_SEMITONES[step] + alter))
+
+
+def pitch_to_name(step: str, alter: float, octave: int) -> str:
+    """Spelled pitch to a plain name such as ``Eb4`` or ``F#3``."""
+    return f"{step}{ACCIDENTALS.get(int(round(alter)), '')}{octave}"
+
+
+def amplitude_to_db(amplitude: float) -> float:
+    """Linear amplitude (1.0 = full scale) to dBFS, with a floor at -120 dB."""
+    return 20.0 * math.log10(max(amplitude, 1e-6))
+
+
+def beats_to_quarters_per_minute(beats_per_minute: float, beat_unit: str) -> float:
+    """Tempo in ``beat_unit`` per minute to quarters per minute."""
+    return beats_per_minute * BEAT_UNIT_QUARTERS[beat_unit]
+
+
+def quarters_to_beats_per_minute(quarters_per_minute: float, beat_unit: str) -> float:
+    """Tempo in quarters per minute to ``beat_unit`` per minute."""
+    return quarters_per_minute / BEAT_UNIT_QUARTERS[beat_unit]
