@@ -120,7 +120,7 @@ def _align_with_shift(events: list[Event], expectation: Expectation, targets: Ta
         moved: list[ExpectedNote] = [
             replace(n, sounding_midi=n.sounding_midi + shift, alternatives=tuple(a + shift for a in n.alternatives)) for n in expectation.notes
         ]
-        candidate = align(events, moved, seconds)
+        candidate = align(events, moved, seconds, guesses=(1.0,))
         if candidate.cost_per_note < min(best.cost_per_note, SHIFT_GAIN * written.cost_per_note):
             best, best_shift = candidate, shift
     return best, best_shift

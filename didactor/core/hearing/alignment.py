@@ -19,6 +19,8 @@ from didactor.core.score.expected import ExpectedNote
 from didactor.core.units import FloatArray
 
 MISSED_COST, GRACE_MISSED_COST = 1.0, 0.15
+#: A repeated pitch is often not heard apart from the note before (legato, a room's tail).
+REPEAT_MISSED_COST = 0.4
 EXTRA_COST, SOFT_EXTRA_COST, SAME_PITCH_EXTRA_COST, SLIVER_EXTRA_COST = 0.9, 0.06, 0.3, 0.35
 OCTAVE_COST, NEAR_WRONG_COST, FAR_WRONG_COST = 0.45, 0.9, 1.25
 JUMP_COST = 2.2
@@ -53,22 +55,25 @@ class Alignment:
     seconds_per_quarter: float
 
 
-def align(events: Sequence[Event], notes: Sequence[ExpectedNote], seconds_per_quarter: float) -> Alignment:
+def align(
+    events: Sequence[Event], notes: Sequence[ExpectedNote], seconds_per_quarter: float, guesses: Sequence[float] = TEMPO_GUESSES
+) -> Alignment:
     """Align events with notes.
 
     Args:
         events: what was heard, in order of time; may be empty.
         notes: what is expected, in performed order; at least one.
         seconds_per_quarter: the target tempo, the first guess.
+        guesses: factors of it that are tried, besides the take's own length over the passage's.
     """
     if not events:
         return Alignment(matches=(), cost_per_note=1.0, seconds_per_quarter=seconds_per_quarter)
     table = _Table(events, notes)
-    guesses = [seconds_per_quarter * g for g in TEMPO_GUESSES]
+    tempi = [seconds_per_quarter * g for g in guesses]
     span = max(n.onset_quarters for n in notes) - notes[0].onset_quarters
     if span > 0:
-        guesses.append((events[-1].onset_s - events[0].onset_s) / span)
-    results = [table.solve(guess) for guess in guesses if guess > 0.02]
+        tempi.append((events[-1].onset_s - events[0].onset_s) / span)
+    results = [table.solve(guess) for guess in tempi if guess > 0.02]
     best = min(results, key=lambda a: a.cost_per_note)
     for _ in range(2):
         tempo = local_seconds_per_quarter(events, notes, best)
@@ -100,7 +105,7 @@ class _Table:
         self.quarters = np.array([n.onset_quarters for n in notes])
         self.pair = np.array([[_pair_cost(e, n) for n in notes] for e in events])
         self.reach = _reach(events)
-        self.missed = np.array([GRACE_MISSED_COST if n.grace else MISSED_COST for n in notes])
+        self.missed = np.array([_missed_cost(n, notes[i - 1] if i else None) for i, n in enumerate(notes)])
         self.grace = np.array([n.grace for n in notes])
         self.extra = np.array([_extra_cost(e, events[i - 1] if i else None) for i, e in enumerate(events)])
 
@@ -123,7 +128,8 @@ class _Table:
         missed_between = missed_before[note_index][None, :] - missed_before[source_safe + 1]
         quarters_between = self.quarters[None, :] - self.quarters[source_safe]
         timed = (quarters_between > 1e-6) & ~self.grace[None, :] & ~self.grace[source_safe]
-        expected_s = np.maximum(quarters_between * seconds_per_quarter, 1e-3)
+        log_expected = np.log2(np.maximum(quarters_between * seconds_per_quarter, 1e-3))
+        between = np.where(valid, missed_between, np.inf)
         best_so_far = np.full(m, np.inf)
         best_note = np.zeros(m, dtype=np.int32)
         for j in range(m):
@@ -131,25 +137,27 @@ class _Table:
             from_event = np.full(n, -1, dtype=np.int32)
             from_note = np.full(n, -1, dtype=np.int32)
             is_jump = np.zeros(n, dtype=bool)
-            for before in range(self.reach[j], j):
+            before = np.arange(self.reach[j], j)
+            if len(before):
                 passed = extra_before[j] - extra_before[before + 1]
-                played_s = max(self.times[j] - self.times[before], 1e-3)
-                interval = INTERVAL_WEIGHT * np.minimum(np.abs(np.log2(played_s / expected_s)), INTERVAL_CAP)
-                step = total[before][source_safe] + missed_between + np.where(timed, interval, 0.1) + passed
-                step[~valid] = np.inf
-                choice = np.argmin(step, axis=0)
-                value = step[choice, note_index]
+                log_played = np.log2(np.maximum(self.times[j] - self.times[before], 1e-3))
+                away = np.abs(log_played[:, None, None] - log_expected[None])
+                interval = np.where(timed[None], INTERVAL_WEIGHT * np.minimum(away, INTERVAL_CAP), 0.1)
+                step = total[before][:, source_safe] + between[None] + interval + passed[:, None, None]
+                flat = step.reshape(-1, n)
+                choice = np.argmin(flat, axis=0)
+                value = flat[choice, note_index]
                 better = value < cost
                 cost = np.where(better, value, cost)
-                from_event = np.where(better, before, from_event)
-                from_note = np.where(better, source_safe[choice, note_index], from_note)
-                is_jump = np.where(better, False, is_jump)
-                leap = best_so_far[before] + passed + JUMP_COST
-                better = leap < cost
-                cost = np.where(better, leap, cost)
-                from_event = np.where(better, before, from_event)
-                from_note = np.where(better, best_note[before], from_note)
-                is_jump = np.where(better, True, is_jump)
+                from_event = np.where(better, before[choice // len(offsets)], from_event)
+                from_note = np.where(better, source_safe[choice % len(offsets), note_index], from_note)
+                leaps = best_so_far[before] + passed + JUMP_COST
+                leap = int(np.argmin(leaps))
+                better = leaps[leap] < cost
+                cost = np.where(better, leaps[leap], cost)
+                from_event = np.where(better, before[leap], from_event)
+                from_note = np.where(better, best_note[before[leap]], from_note)
+                is_jump = better
             total[j] = cost + self.pair[j]
             back_event[j], back_note[j], jumped[j] = from_event, from_note, is_jump
             best_note[j] = int(np.argmin(total[j]))
@@ -203,6 +211,12 @@ def _pitch_cost(event: Event, note: ExpectedNote) -> float:
     if distance in (12, 24):
         return OCTAVE_COST
     return NEAR_WRONG_COST if distance <= 2 else FAR_WRONG_COST
+
+
+def _missed_cost(note: ExpectedNote, before: ExpectedNote | None) -> float:
+    if note.grace:
+        return GRACE_MISSED_COST
+    return REPEAT_MISSED_COST if before is not None and before.sounding_midi == note.sounding_midi else MISSED_COST
 
 
 def _extra_cost(event: Event, before: Event | None) -> float:

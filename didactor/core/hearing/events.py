@@ -13,9 +13,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from didactor.core.hearing.features import F0_HOP_S, FLUX_HOP_S, Features
+from didactor.core.hearing.partials import distinct_partials_hz
 from didactor.core.instruments import Instrument
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import FloatArray, midi_to_hz
+from didactor.core.units import FloatArray
 
 #: Cost of leaving a state, in frames of clear evidence.
 CHANGE_COST = 2.6
@@ -25,11 +26,11 @@ MIN_NOTE_S = 0.045
 SNAP_BEFORE_S, SNAP_AFTER_S = 0.075, 0.06
 MIN_SPLIT_S = 0.075
 DIP_DB = 2.5
-RISE_BEFORE_S, RISE_AFTER_S = 0.16, 0.07
+RISE_BEFORE_S, RISE_AFTER_S = 0.24, 0.07
 #: An onset counts from this share of the take's typical onset strength on.
-STRONG_SHARE, WEAK_SHARE = 0.5, 0.22
-#: Splits weaker than this share of the segment's strongest are dropped; a hard one stands out by ``STAND_OUT`` over the median.
-KEPT_SHARE, STAND_OUT = 0.4, 1.5
+STRONG_SHARE, WEAK_SHARE = 0.5, 0.18
+#: A hard split is this much stronger than the segment's median onset.
+STAND_OUT = 1.5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -183,10 +184,7 @@ def harmonic_rise(features: Features, near_s: float, pitch: float, before: float
     The fundamental tracker changes over only when the new note is the stronger one, up to 0.1 s late. Partials within half a
     semitone of a partial of the pitch before say nothing and are left out. Returns ``near_s`` where nothing rises.
     """
-    partials = midi_to_hz(pitch) * np.arange(1, 9)
-    old = midi_to_hz(before) * np.arange(1, 17)
-    apart = np.abs(12 * np.log2(partials[:, None] / old[None, :])).min(axis=1) > 0.5
-    partials = partials[apart & (partials < 0.45 * RATE_HZ)][:5]
+    partials = distinct_partials_hz(pitch, before)
     if len(partials) == 0:
         return near_s
     window = 2048 if pitch < 55 else 1024
@@ -224,7 +222,7 @@ def _split(
     # A tremolo or a beating partial makes many alike; a new stroke stands out among them.
     ordinary = float(np.median(strengths)) if len(strengths) > 2 else 0.0
     for peak, strength in zip(inside, strengths.tolist(), strict=True):
-        if strength < max(WEAK_SHARE, KEPT_SHARE * float(strengths.max())):
+        if strength < WEAK_SHARE:
             continue
         here = int(peak)
         before = features.level_db[max(0, here - 12) : here + 2]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 
 from didactor.core.hearing.events import Event
-from didactor.core.hearing.features import Features
+from didactor.core.hearing.features import F0_HOP_S, Features
+from didactor.core.hearing.partials import distinct_partials_hz
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import midi_to_hz
 
@@ -13,6 +15,9 @@ from didactor.core.units import midi_to_hz
 ODD_PARTIALS_DB = 26.0
 NEAR_SEMITONES = 0.45
 STAYING_SEMITONES = 0.25
+CLEAR_VOICING, EXPLAINED_SHARE = 0.8, 0.65
+#: Rise of a note's own partials that proves its onset, dB.
+CONFIRM_DB = 7.0
 
 
 def pitch_is_present(features: Features, midi: int, start_s: float, end_s: float, tuning_cents: float, frames: int) -> bool:
@@ -59,3 +64,39 @@ def _partials_db(features: Features, event: Event, pitch: float) -> tuple[float,
     energy = np.abs(np.exp(-2j * np.pi * base * numbers[:, None] * time[None, :]) @ frame) ** 2
     odd, even = energy[numbers % 2 == 1], energy[numbers % 2 == 0]
     return float(10 * np.log10(odd.sum() + 1e-12)), float(10 * np.log10(even.sum() + 1e-12))
+
+
+def span_is_explained(features: Features, start_s: float, end_s: float, pitches: list[float], quiet_db: float) -> bool:
+    """Whether the sound between two times is clearly something else: silence, or steady tones at other ``pitches``.
+
+    A note is called missed only then; where the sound is blurred nobody can tell.
+    """
+    first, last = features.f0_index(start_s), features.f0_index(end_s)
+    if last <= first:
+        return False
+    pitch, voicing = features.f0_midi[first : last + 1], features.voicing[first : last + 1]
+    clear = np.zeros(len(pitch), dtype=bool)
+    for other in pitches:
+        clear |= (np.abs(pitch - other) < NEAR_SEMITONES) & (voicing > CLEAR_VOICING)
+    level = np.array([features.level_db[features.flux_index(k * F0_HOP_S)] for k in range(first, last + 1)])
+    return bool((clear | (level < quiet_db)).mean() >= EXPLAINED_SHARE)
+
+
+def onset_is_confirmed(features: Features, pitch: float, before: float | None, onset_s: float, due_s: float) -> bool:
+    """Whether a displaced onset is really there: late, the note's partials must not sound half-way from where they were due;
+    early, they must rise at the onset itself. Partials shared with the note before say nothing; with none left the answer is no.
+    """
+    partials = distinct_partials_hz(pitch, before)
+    if len(partials) == 0:
+        return False
+    after = _energy_db(features, partials, onset_s + 0.05)
+    probe = 0.5 * (onset_s + due_s) if onset_s > due_s else onset_s - 0.05
+    return after - _energy_db(features, partials, min(probe, onset_s - 0.03)) > CONFIRM_DB
+
+
+def _energy_db(features: Features, partials: npt.NDArray[np.float64], at_s: float) -> float:
+    half = 512
+    middle = int(np.clip(at_s * RATE_HZ, half, max(half, len(features.samples) - half)))
+    frame = features.samples[middle - half : middle + half] * np.hanning(2 * half)
+    time = np.arange(len(frame)) / RATE_HZ
+    return float(10 * np.log10(np.square(np.abs(np.exp(-2j * np.pi * partials[:, None] * time[None, :]) @ frame)).sum() + 1e-9))

@@ -12,7 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from didactor.core.hearing.alignment import Alignment
-from didactor.core.hearing.evidence_of_pitch import octave_is_confirmed, pitch_is_present
+from didactor.core.hearing.evidence_of_pitch import (
+    octave_is_confirmed,
+    onset_is_confirmed,
+    pitch_is_present,
+    span_is_explained,
+)
 from didactor.core.hearing.events import Event
 from didactor.core.hearing.features import Features
 from didactor.core.instruments import Instrument
@@ -36,10 +41,12 @@ from didactor.core.units import A4_HZ
 #: An event that accuses must last this long and be this clearly pitched.
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.7, 0.7
 EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
-MIN_CENTS_S = 0.12
+MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
 #: Measurement tolerance of a tempo, in per cent, granted on top of the band.
 TEMPO_TOLERANCE_PERCENT = 0.3
 LONG_NOTE_BEATS = 2.0
+#: Displacements from here on are looked at twice before they are believed.
+DOUBTED_FROM_MS = 40.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -133,7 +140,7 @@ def _judge_note(
         status, reason = _accuse(event, distance, min(wanted, key=lambda p: abs(event.midi - p)), heard)
     cents = None
     if status is Status.CORRECT and instrument.bends and distance == 0 and event.duration_s >= MIN_CENTS_S and event.spread < 0.5:
-        cents = (event.pitch - event.midi) * 100.0 - heard.tuning_cents
+        cents = _cents(heard, event, _offset(final[index], heard, final))
     loud = float(np.median([e.level_db for e in heard.events]))
     return NoteJudgement(
         note=note,
@@ -146,6 +153,15 @@ def _judge_note(
         cents=cents,
         loudness_db=event.level_db - loud,
     )
+
+
+def _cents(heard: Heard, event: Event, offset_s: float) -> float | None:
+    """Median deviation of the steady part of the whole note, from 20 % of its length on, against the take's tuning."""
+    first = heard.features.f0_index(event.onset_s + 0.2 * (offset_s - event.onset_s))
+    last = heard.features.f0_index(offset_s - 0.02)
+    away = heard.features.f0_midi[first : last + 1] - event.midi - heard.tuning_cents / 100.0
+    own = away[(heard.features.voicing[first : last + 1] > 0.6) & (np.abs(away) < 0.9)]
+    return float(np.median(own)) * 100.0 if len(own) >= MIN_CENTS_FRAMES else None
 
 
 def _offset(event_index: int, heard: Heard, final: dict[int, int]) -> float:
@@ -190,6 +206,8 @@ def _judge_unmatched(index: int, heard: Heard, expectation: Expectation, final: 
             heard.features, note.sounding_midi + heard.shift, start, end, heard.tuning_cents, frames=3
         ):
             reason = "something sounds at this pitch, too briefly to be sure"
+        elif not _clearly_absent(index, before, after, heard, expectation, final):
+            reason = "the sound is blurred here"
     status = Status.UNCERTAIN if reason else Status.MISSED
     return NoteJudgement(note=note, status=status, confidence=0.4 if reason else 0.8, reason=reason)
 
@@ -197,11 +215,24 @@ def _judge_unmatched(index: int, heard: Heard, expectation: Expectation, final: 
 def _held_over(index: int, before: int, heard: Heard, expectation: Expectation, final: dict[int, int]) -> bool:
     """A repeated pitch without a fresh onset, while the sound goes on past where the repeat should begin."""
     note, previous = expectation.notes[index], expectation.notes[before]
-    if note.sounding_midi != previous.sounding_midi or index - before > 2:
+    if any(expectation.notes[i].sounding_midi != note.sounding_midi for i in range(before, index)):
         return False
     begin = heard.events[final[before]].onset_s
     due = begin + heard.alignment.seconds_per_quarter * (note.onset_quarters - previous.onset_quarters)
     return _offset(final[before], heard, final) > due + 0.06
+
+
+def _clearly_absent(index: int, before: int, after: int, heard: Heard, expectation: Expectation, final: dict[int, int]) -> bool:
+    """Whether the time in which the note was due is filled by silence or by its neighbours, clearly."""
+    notes, events = expectation.notes, heard.events
+    first, last = events[final[before]], events[final[after]]
+    span = notes[after].onset_quarters - notes[before].onset_quarters
+    per_quarter = (last.onset_s - first.onset_s) / span if span > 0 else heard.alignment.seconds_per_quarter
+    due_s = first.onset_s + per_quarter * (notes[index].onset_quarters - notes[before].onset_quarters)
+    length_s = min(0.3, max(0.06, 0.8 * per_quarter * notes[index].duration_quarters))
+    around = [e.pitch for e in events if e.offset_s > due_s - 0.1 and e.onset_s < due_s + length_s + 0.1]
+    quiet_db = float(np.median([events[i].level_db for i in final.values()])) - 25.0
+    return span_is_explained(heard.features, due_s, due_s + length_s, around, quiet_db)
 
 
 def _confidence(event: Event) -> float:
@@ -223,6 +254,9 @@ def _place(
             continue
         beat_s = float(pulse.slope[k]) * expectation.bar_at(item.note.onset_quarters).beat_quarters
         residual = float(pulse.residual_s[k])
+        if abs(residual) * 1000 > DOUBTED_FROM_MS and item.status is Status.CORRECT and not _onset_holds(index, k, pulse, heard, expectation):
+            result[index] = replace(item, reason="its beginning cannot be heard apart here")
+            continue
         ratio = None
         written_s = item.note.duration_quarters * float(pulse.slope[k])
         if targets.stage_rules.length and written_s >= LONG_NOTE_BEATS * beat_s and item.offset_s is not None and item.onset_s is not None:
@@ -234,6 +268,21 @@ def _place(
             length_ratio=ratio,
         )
     return result
+
+
+def _onset_holds(index: int, k: int, pulse: Pulse, heard: Heard, expectation: Expectation) -> bool:
+    """A second look at a displaced onset, so that a blurred attack is not taken for a late note."""
+    onset_s = float(pulse.times[k])
+    if pulse.hesitation[k]:
+        return True
+    pitch = expectation.notes[index].sounding_midi + heard.shift + heard.tuning_cents / 100.0
+    sounding_before = [e for e in heard.events if e.onset_s < onset_s - 0.03 and e.offset_s > onset_s - 0.4]
+    before = sounding_before[-1] if sounding_before else None
+    if before is not None and before.midi == round(pitch):
+        own = min(heard.events, key=lambda e: abs(e.onset_s - onset_s))
+        return not own.soft and own.strength > 0.8
+    due_s = onset_s - float(pulse.residual_s[k])
+    return onset_is_confirmed(heard.features, pitch, None if before is None else before.pitch, onset_s, due_s)
 
 
 def _extras(heard: Heard, expectation: Expectation) -> list[ExtraNote]:

@@ -8,6 +8,8 @@ from didactor.core.judging.words import pitch_in_words, place_in_words
 
 #: Listeners accept 10-20 cents on sustained notes in melodies; with vibrato and expressive tuning more (Vurma & Ross 2006).
 FROM_CENTS = 28.0
+#: Pitch is heard less finely in short notes: below this length the threshold grows in proportion.
+SHORT_S = 0.35
 
 
 @check(
@@ -20,7 +22,9 @@ FROM_CENTS = 28.0
 def intonation(evidence: Evidence) -> Iterator[Finding]:
     """A right note whose steady part lies well above or below the take's own tuning."""
     for item in evidence.notes:
-        if item.cents is None or abs(item.cents) < FROM_CENTS or item.confidence < 0.75:
+        if item.cents is None or item.onset_s is None or item.offset_s is None or item.confidence < 0.75:
+            continue
+        if abs(item.cents) < FROM_CENTS * max(1.0, SHORT_S / max(item.offset_s - item.onset_s, 0.05)):
             continue
         yield Finding(
             code="intonation.note",
