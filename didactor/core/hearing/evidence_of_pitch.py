@@ -25,7 +25,7 @@ def pitch_is_present(features: Features, midi: int, start_s: float, end_s: float
 
     In a row, and staying: on its way from one note to the next the fundamental passes everything between them.
     """
-    first, last = features.f0_index(start_s - 0.03), features.f0_index(end_s + 0.03)
+    first, last = features.f0_index(start_s), features.f0_index(end_s)
     pitch = features.f0_midi[first : last + 1] - tuning_cents / 100.0
     voiced = features.voicing[first : last + 1] > 0.4
     away = np.abs(pitch - midi)

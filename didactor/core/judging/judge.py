@@ -39,7 +39,7 @@ from didactor.core.score.expected import Expectation
 from didactor.core.units import A4_HZ
 
 #: An event that accuses must last this long and be this clearly pitched.
-SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.7, 0.7
+SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
 EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
 MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
 #: Measurement tolerance of a tempo, in per cent, granted on top of the band.
@@ -137,7 +137,8 @@ def _judge_note(
     confidence = _confidence(event)
     status, reason = Status.CORRECT, None
     if distance != 0:
-        status, reason = _accuse(event, distance, min(wanted, key=lambda p: abs(event.midi - p)), heard)
+        end_s = _offset(final[index], heard, final)
+        status, reason = _accuse(event, end_s, distance, min(wanted, key=lambda p: abs(event.midi - p)), heard)
     cents = None
     if status is Status.CORRECT and instrument.bends and distance == 0 and event.duration_s >= MIN_CENTS_S and event.spread < 0.5:
         cents = _cents(heard, event, _offset(final[index], heard, final))
@@ -177,15 +178,18 @@ def _offset(event_index: int, heard: Heard, final: dict[int, int]) -> float:
     return end
 
 
-def _accuse(event: Event, distance: int, wanted: int, heard: Heard) -> tuple[Status, str | None]:
+def _accuse(event: Event, end_s: float, distance: int, wanted: int, heard: Heard) -> tuple[Status, str | None]:
     """Is a wrong pitch beyond doubt?"""
     if distance % 12 == 0:
         if octave_is_confirmed(heard.features, event, wanted, heard.tuning_cents):
             return Status.WRONG_PITCH, None
         return Status.UNCERTAIN, "the octave cannot be told apart in this recording"
-    if event.duration_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
+    length_s = end_s - event.onset_s
+    if length_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
         return Status.UNCERTAIN, "too short or too unclear to name its pitch"
-    if pitch_is_present(heard.features, wanted, event.onset_s, event.offset_s, heard.tuning_cents, frames=3):
+    # Its edges may still hold, or already hold, a neighbour of the written pitch.
+    inside = (event.onset_s + 0.3 * length_s, event.onset_s + 0.75 * length_s)
+    if pitch_is_present(heard.features, wanted, *inside, heard.tuning_cents, frames=3):
         return Status.UNCERTAIN, "the written pitch is heard here too"
     return Status.WRONG_PITCH, None
 

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class AssignmentsConfig(AppConfig):
+    name = "didactor.assignments"
+    label = "assignments"

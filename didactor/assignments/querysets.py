@@ -1,0 +1,38 @@
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from django.db import models
+from django.db.models import Q
+
+if TYPE_CHECKING:
+    from didactor.people.models import Person
+
+
+class AssignmentQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> AssignmentQuerySet:
+        if not person.is_authenticated or not person.is_teacher:
+            return self.none()
+        return self.filter(studio=person.studio)
+
+    def with_progress(self) -> AssignmentQuerySet:
+        """With the number of tasks in each state of interest."""
+        return self.select_related("passage__revision__piece").annotate(
+            task_count=models.Count("tasks"),
+            handed_in_count=models.Count("tasks", filter=Q(tasks__state="handed_in")),
+            answered_count=models.Count("tasks", filter=Q(tasks__state="answered")),
+            passed_count=models.Count("tasks", filter=Q(tasks__state="passed")),
+        )
+
+
+class TaskQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> TaskQuerySet:
+        """A teacher's studio, one's own, and those of one's wards."""
+        if not person.is_authenticated:
+            return self.none()
+        if person.is_teacher:
+            return self.filter(assignment__studio=person.studio)
+        return self.filter(Q(enrolment__student=person) | Q(enrolment__student__guardians=person)).distinct()
+
+    def for_lists(self) -> TaskQuerySet:
+        return self.select_related("assignment__passage__revision__piece", "enrolment__student", "enrolment__group")

@@ -1,0 +1,189 @@
+"""Settings, read from the environment and the state folder that bin/start keeps.
+
+    DIDACTOR_STATE      folder of everything kept on this machine (default: var/ in the checkout)
+    DIDACTOR_DB_*       HOST, PORT, NAME, USER, PASSWORD of a database of one's own
+    DIDACTOR_SECRET     secret key (default: made once and kept in the state folder)
+    DIDACTOR_HOSTS      host names the site answers to, separated by commas (default: any, for a home network)
+    DIDACTOR_HTTPS      1 when a proxy in front serves HTTPS
+    DIDACTOR_DEBUG      1 for Django's debug pages
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parents[2]
+STATE = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var"))
+
+
+def _kept(name: str, default: str = "") -> str:
+    path = STATE / name
+    return path.read_text().strip() if path.exists() else default
+
+
+def _secret() -> str:
+    path = STATE / "secret_key"
+    if not path.exists():
+        STATE.mkdir(parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(48))
+    return path.read_text().strip()
+
+
+DEBUG = os.environ.get("DIDACTOR_DEBUG") == "1"
+TESTING = os.environ.get("DIDACTOR_TESTING") == "1"
+HTTPS = os.environ.get("DIDACTOR_HTTPS") == "1"
+SECRET_KEY = os.environ.get("DIDACTOR_SECRET") or _secret()
+ALLOWED_HOSTS = os.environ.get("DIDACTOR_HOSTS", "*").split(",")
+CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("DIDACTOR_ORIGINS", "").split(",") if o]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django.contrib.humanize",
+    "django.forms",
+    "axes",
+    "csp",
+    "django_htmx",
+    "procrastinate.contrib.django",
+    "didactor.people",
+    "didactor.library",
+    "didactor.assignments",
+    "didactor.takes",
+    "didactor.review",
+    "didactor.demo",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "didactor.config.timing.ServerTimingMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+ROOT_URLCONF = "didactor.config.urls"
+WSGI_APPLICATION = "didactor.config.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [ROOT / "didactor" / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "didactor.people.context.shell",
+            ],
+        },
+    },
+]
+FORM_RENDERER = "django.forms.renderers.TemplatesSetting"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "HOST": os.environ.get("DIDACTOR_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("DIDACTOR_DB_PORT") or _kept("postgres.port", "5432"),
+        "NAME": os.environ.get("DIDACTOR_DB_NAME", "didactor"),
+        "USER": os.environ.get("DIDACTOR_DB_USER", "didactor"),
+        "PASSWORD": os.environ.get("DIDACTOR_DB_PASSWORD") or _kept("postgres.password"),
+        # A restarted database must not leave dead connections behind.
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "people.Person"
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "didactor.people.backends.CardBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "people:sign_in"
+LOGIN_REDIRECT_URL = "home"
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_TEMPLATE = "people/locked_out.html"
+AXES_ENABLED = not TESTING
+SESSION_COOKIE_AGE = 60 * 60 * 24 * 60
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "media-src": [SELF, "blob:"],
+        "connect-src": [SELF],
+        "worker-src": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+        "base-uri": [NONE],
+    }
+}
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = os.environ.get("DIDACTOR_TIME_ZONE", "Europe/Oslo")
+USE_TZ = True
+
+STATIC_URL = "/static/"
+STATIC_ROOT = STATE / "static"
+STATICFILES_DIRS = [ROOT / "didactor" / "static", ("vendor", STATE / "vendor")]
+MEDIA_ROOT = STATE / "media"
+UPLOAD_ROOT = STATE / "uploads"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": MEDIA_ROOT}},
+    "staticfiles": {
+        "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if TESTING else "didactor.config.static.ModuleManifestStorage"
+    },
+}
+#: Plain form uploads (no script): everything above this goes to a temporary file.
+FILE_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
+FILE_UPLOAD_TEMP_DIR = None
+DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
+
+PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "jobs"
+PROCRASTINATE_ON_APP_READY = None
+#: A worker that was killed is noticed after this many seconds; its job is then taken up again.
+PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 3.0, "stalled_worker_timeout": 12.0}
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"didactor": {"level": "INFO"}, "axes": {"level": "WARNING"}},
+}

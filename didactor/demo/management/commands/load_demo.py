@@ -1,0 +1,132 @@
+from __future__ import annotations
+
+import io
+import secrets
+import zlib
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+from django.core.management.base import BaseCommand
+from django.utils import timezone
+
+from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
+from didactor.assignments.services import assign
+from didactor.core.instruments import BY_SLUG
+from didactor.core.judging.stages import BY_SLUG as STAGES
+from didactor.core.sound.player.performance import Style
+from didactor.core.sound.player.take import simulate, wav_bytes
+from didactor.demo.scenario import ASSIGNMENTS, STUDENTS, STUDIO, TEACHER, DemoAssignment, DemoTake
+from didactor.library.jobs import render_model
+from didactor.library.models import ModelSound, Piece
+from didactor.library.services import add_piece, cut_passage, expectation_of
+from didactor.people.models import Enrolment, Person, Role, Studio
+from didactor.people.services import add_guardian, add_student, make_card, record_consent
+from didactor.review.services import decide_mark, keep_all, open_review, save_draft, send
+from didactor.takes.jobs import analyse_take
+from didactor.takes.services import OwnMark, receive_take, review_own_take, submit_take
+
+SCORES = Path(__file__).resolve().parents[2] / "scores"
+
+
+class Command(BaseCommand):
+    """Loads the scenario once: people, pieces, assignments, and takes that are rendered and heard like any other."""
+
+    help = "Load the demo."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        if Studio.objects.filter(name=STUDIO).exists():
+            self.stdout.write("    is loaded already")
+            return
+        teacher, people, lines = self._people()
+        pieces = {path.stem: self._piece(teacher, path) for path in sorted(SCORES.glob("*.musicxml"))}
+        for demo in ASSIGNMENTS:
+            self._assignment(teacher, people, pieces[demo.score], demo)
+        for sound in ModelSound.objects.filter(sound=""):
+            render_model(model_sound_id=sound.pk)
+        path = Path(settings.STATE) / "demo.txt"
+        path.write_text("\n".join(lines) + "\n")
+        path.chmod(0o600)
+
+    def _people(self) -> tuple[Person, dict[str, Enrolment], list[str]]:
+        studio = Studio.objects.create(name=STUDIO)
+        password = secrets.token_urlsafe(9)
+        teacher = Person.objects.create_user(username=TEACHER[0], password=password, name=TEACHER[1], role=Role.TEACHER, studio=studio)
+        lines = ["Demo sign-ins (kept in the state folder, demo.txt):", f"  {'Teacher':<10}{TEACHER[1]:<18}name {TEACHER[0]}, password {password}"]
+        people = {}
+        for name, instrument, level, group, guardian in STUDENTS:
+            enrolment = add_student(studio=studio, name=name, instrument=instrument, level=level, group_name=group, is_minor=bool(guardian))
+            people[name] = enrolment
+            lines.append(f"  {'Student':<10}{name:<18}card {make_card(enrolment.student)}   ({instrument})")
+            if guardian:
+                adult = add_guardian(student=enrolment.student, name=guardian)
+                record_consent(student=enrolment.student, given_by=guardian, recorded_by=teacher)
+                lines.append(f"  {'Guardian':<10}{guardian:<18}card {make_card(adult)}   (of {name})")
+        return teacher, people, lines
+
+    def _piece(self, teacher: Person, path: Path) -> Piece:
+        with path.open("rb") as source:
+            return add_piece(teacher=teacher, upload=source, filename=path.name)
+
+    def _assignment(self, teacher: Person, people: dict[str, Enrolment], piece: Piece, demo: DemoAssignment) -> None:
+        passage = cut_passage(teacher=teacher, revision=piece.current, part=1, bars=demo.bars)
+        stage = STAGES[demo.stage]
+        due = (timezone.localtime() + timedelta(days=demo.due_days)).replace(hour=20, minute=0, second=0, microsecond=0)
+        assignment = assign(
+            teacher=teacher,
+            passage=passage,
+            enrolments=[people[name] for name in demo.students],
+            fields={
+                "title": demo.title,
+                "instructions": demo.instructions,
+                "due_at": due,
+                "tempo": demo.tempo,
+                "beat_unit": demo.beat_unit,
+                "stage": demo.stage,
+                "band_percent": stage.band_percent,
+                "count_off": 4,
+                "takes_allowed": demo.takes_allowed or stage.takes,
+                "checklist": FULL_CHECKLIST,
+                "students_see": demo.students_see,
+            },
+        )
+        for name, takes in demo.takes.items():
+            task = assignment.tasks.get(enrolment=people[name])
+            for take in takes:
+                self._take(teacher, assignment, task, take)
+                self.stdout.write(f"    {name}: {demo.title}")
+
+    def _take(self, teacher: Person, assignment: Assignment, task: Task, demo: DemoTake) -> None:
+        take = receive_take(student=task.student, task=task, source=io.BytesIO(self._play(assignment, task, demo)), filename="take.wav")
+        analyse_take(take_id=take.pk)
+        take.refresh_from_db()
+        if demo.work_on:
+            marks = [OwnMark(category=c, verdict="mend" if c in demo.mend else "good") for c, _ in assignment.checklist_entries[:6]]
+            marks += [OwnMark(category=c, verdict="mend", bar=bar, text=text) for bar, c, text in demo.pins]
+            review_own_take(take=take, marks=marks, work_on=demo.work_on)
+        if not demo.submitted:
+            return
+        submission = submit_take(take=take)
+        if demo.draft or demo.answer:
+            review = open_review(submission=submission, teacher=teacher)
+        if demo.draft:
+            first = review.marks.first()
+            if first:
+                decide_mark(mark=first, standing="kept")
+            save_draft(review=review, text="You heard it yourself: the tempo rises.", decision="", decision_tempo=None)
+        if demo.answer:
+            keep_all(review=review)
+            save_draft(review=review, text=demo.answer[1], decision=demo.answer[0], decision_tempo=None)
+            send(review=review)
+        task.refresh_from_db()
+
+    def _play(self, assignment: Assignment, task: Task, demo: DemoTake) -> bytes:
+        passage = assignment.passage
+        expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars)
+        instrument = BY_SLUG[task.enrolment.instrument]
+        rng = np.random.default_rng(zlib.crc32(task.student.name.encode()) + demo.seed)
+        style = Style(scatter_ms=9.0, wander_percent=0.9, tuning_cents=float(rng.uniform(-6, 6)))
+        take = simulate(expectation, instrument, assignment.tempo_qpm, faults=demo.faults, style=style, room=demo.room, seed=demo.seed)
+        return wav_bytes(take.samples)

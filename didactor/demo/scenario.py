@@ -1,0 +1,207 @@
+"""The Tern Sound music post: a teacher on the mainland, students on weather stations, lighthouses and ferries.
+
+Everything here is invented. ``TAKES`` are played by the simulated player with the faults listed and then heard by the real
+pipeline, so that every number on screen is computed from sound. Notes are counted from 0 in performed order.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+STUDIO = "Tern Sound music post"
+TEACHER = ("hedda", "Hedda Storrvik")
+GROUP = "Outer Skerries"
+
+#: Name, instrument, level, group, minor's guardian.
+STUDENTS: tuple[tuple[str, str, str, str, str], ...] = (
+    ("Ylva Tarnholm", "flute", "intermediate", GROUP, ""),
+    ("Ossian Brannagh", "violin", "elementary", GROUP, "Runa Brannagh"),
+    ("Mirre Falkesund", "clarinet", "intermediate", "", ""),
+    ("Tobin Skaife", "horn", "elementary", "", ""),
+    ("Inge Vadholm", "cello", "intermediate", "", ""),
+    ("Paavo Lindskar", "guitar", "beginner", "", ""),
+    ("Nell Quarrie", "piano", "elementary", GROUP, ""),
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class DemoTake:
+    """One recording: faults, its own listener's words, and what became of it."""
+
+    faults: list[dict[str, Any]] = field(default_factory=list)
+    room: str = "bedroom"
+    seed: int = 1
+    mend: tuple[str, ...] = ()
+    pins: tuple[tuple[str, str, str], ...] = ()
+    work_on: str = ""
+    submitted: bool = True
+    answer: tuple[str, str] | None = None
+    kept: int = 9
+    draft: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class DemoAssignment:
+    """A passage with targets, for one student or a group, and the takes that came back, by student."""
+
+    score: str
+    bars: str
+    title: str
+    students: tuple[str, ...]
+    tempo: float
+    beat_unit: str = "quarter"
+    stage: str = "at_tempo"
+    due_days: int = 3
+    instructions: str = ""
+    takes: dict[str, tuple[DemoTake, ...]] = field(default_factory=dict)
+    takes_allowed: int | None = None
+    students_see: str = "marks"
+
+
+ASSIGNMENTS: tuple[DemoAssignment, ...] = (
+    DemoAssignment(
+        score="weather-report",
+        bars="1-12",
+        title="Weather Report, whole",
+        students=("Ylva Tarnholm",),
+        tempo=60,
+        beat_unit="dotted_quarter",
+        instructions="The swell should roll on through the rests: count bars 4 and 8 aloud.",
+        students_see="figures",
+        takes={
+            "Ylva Tarnholm": (
+                DemoTake(
+                    seed=11,
+                    faults=[
+                        {"kind": "wrong", "bar": "7", "beat": 1.5, "semitones": 2},
+                        {"kind": "late", "bar": "10", "beat": 1.5, "ms": 170},
+                        {"kind": "hesitation", "bar": "11", "beat": 0, "beats": 1.7},
+                        {"kind": "detuned", "bar": "5", "beat": 1.5, "cents": -48},
+                    ],
+                    mend=("rhythm", "notes"),
+                    pins=(("11", "flow", "I stop before the leap"), ("7", "notes", "something is off in the middle")),
+                    work_on="Go into bar 11 without stopping",
+                ),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="the-lamp-room",
+        bars="1-8",
+        title="The Lamp Room, first half",
+        students=("Ossian Brannagh",),
+        tempo=80,
+        stage="steady",
+        due_days=1,
+        instructions="Slur the pairs of quavers. Any tempo you can hold.",
+        takes={
+            "Ossian Brannagh": (
+                DemoTake(
+                    seed=21,
+                    faults=[
+                        {"kind": "tempo", "factor": 0.85},
+                        {"kind": "restart", "bar": "4", "beat": 0, "bars": 1},
+                        {"kind": "missed", "bar": "5", "beat": 1.5},
+                    ],
+                    mend=("flow",),
+                    pins=(("4", "flow", "I went back"),),
+                    work_on="Not going back",
+                    answer=("once_more", "Good that you heard it yourself. When a note slips, let it go and meet me in the next bar. Play bars 3 and 4 alone, five times, without going back."),
+                ),
+                DemoTake(seed=22, faults=[{"kind": "tempo", "factor": 0.9}], submitted=False),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="relief-boat",
+        bars="1-8",
+        title="Relief Boat, bars 1–8",
+        students=("Mirre Falkesund",),
+        tempo=96,
+        due_days=2,
+        takes={
+            "Mirre Falkesund": (
+                DemoTake(
+                    seed=31,
+                    faults=[
+                        {"kind": "wrong", "bar": "5", "beat": 1.0, "semitones": 1},
+                        {"kind": "extra", "bar": "7", "beat": 0, "semitones": 2},
+                        {"kind": "drift", "percent": 1.6},
+                    ],
+                    mend=("tempo",),
+                    work_on="I think I get faster",
+                    draft=True,
+                ),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="ferry-at-six",
+        bars="1-8",
+        title="Ferry at Six",
+        students=("Tobin Skaife",),
+        tempo=80,
+        due_days=-2,
+        takes={
+            "Tobin Skaife": (
+                DemoTake(seed=41, work_on="Nothing much: the long notes", answer=("passed", "That ferry arrives on time. Well counted through the long notes. Next week: Slack Water."), room="hall"),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="slack-water",
+        bars="5-12",
+        title="Slack Water, second half",
+        students=("Inge Vadholm",),
+        tempo=72,
+        due_days=4,
+        instructions="Listen to the open G before bar 11.",
+        takes={
+            "Inge Vadholm": (
+                DemoTake(
+                    seed=51,
+                    faults=[
+                        {"kind": "detuned", "bar": "6", "beat": 1.0, "cents": 44},
+                        {"kind": "detuned", "bar": "11", "beat": 2.0, "cents": -42},
+                        {"kind": "missed", "bar": "9", "beat": 1.5},
+                    ],
+                    submitted=False,
+                ),
+            )
+        },
+    ),
+    DemoAssignment(score="kelp-lines", bars="1-12", title="Kelp Lines", students=("Paavo Lindskar",), tempo=84, stage="first_reading", due_days=6, instructions="Only the notes this week. Stop as often as you like."),
+    DemoAssignment(
+        score="barometer",
+        bars="1-12",
+        title="Barometer",
+        students=("Nell Quarrie",),
+        tempo=76,
+        due_days=1,
+        takes={
+            "Nell Quarrie": (
+                DemoTake(
+                    seed=71,
+                    faults=[{"kind": "tempo", "factor": 1.14}, {"kind": "wrong", "bar": "6", "beat": 1.5, "semitones": -2}, {"kind": "skip", "bar": "10", "beat": 0, "bars": 1}],
+                    mend=("tempo",),
+                    work_on="Too fast again, I know",
+                ),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="skerry-scale",
+        bars="1-7",
+        title="Skerry Scale, check-off",
+        students=("Ylva Tarnholm", "Ossian Brannagh", "Nell Quarrie"),
+        tempo=80,
+        due_days=8,
+        takes={
+            "Ylva Tarnholm": (DemoTake(seed=81, work_on="The turn at the top", answer=("passed", "Even from bottom to top. Passed.")),),
+            "Nell Quarrie": (
+                DemoTake(seed=82, faults=[{"kind": "wrong", "bar": "2", "beat": 2.0, "semitones": -1}, {"kind": "wrong", "bar": "3", "beat": 1.0, "semitones": -1}], mend=(), work_on="Nothing, it was fine"),
+            ),
+        },
+    ),
+)

@@ -1,0 +1,45 @@
+from __future__ import annotations
+
+import io
+
+import av
+import numpy as np
+from django.core.files.base import ContentFile
+from procrastinate.contrib.django import app
+
+from didactor.core.instruments import find_instrument
+from didactor.core.sound.player.render import SYNTH_RATE_HZ, Samples
+from didactor.core.sound.player.take import model_samples
+from didactor.library.models import ModelSound
+from didactor.library.services import expectation_of
+
+
+@app.task(queue="default")
+def render_model(model_sound_id: int) -> None:
+    """Render one model sound. May run twice: the second run finds it done."""
+    sound = ModelSound.objects.select_related("passage").filter(pk=model_sound_id).first()
+    if sound is None or sound.sound:
+        return
+    passage = sound.passage
+    expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    try:
+        samples = model_samples(
+            expectation, find_instrument(sound.instrument), sound.tempo_qpm, sound.count_off, expectation.bars[0].beat_quarters
+        )
+    except Exception:
+        ModelSound.objects.filter(pk=sound.pk).update(failed=True)
+        raise
+    sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples)), save=True)
+
+
+def _mp3(samples: Samples) -> bytes:
+    buffer = io.BytesIO()
+    with av.open(buffer, "w", format="mp3") as container:
+        stream = container.add_stream("mp3", rate=SYNTH_RATE_HZ, layout="mono")
+        stream.bit_rate = 96_000
+        for start in range(0, len(samples), 1152):
+            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples[None, start : start + 1152]), format="fltp", layout="mono")
+            frame.sample_rate, frame.pts = SYNTH_RATE_HZ, start
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return buffer.getvalue()

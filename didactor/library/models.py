@@ -1,0 +1,113 @@
+"""Pieces as uploaded, what was read from them, and the passages cut from them."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from didactor.library.querysets import PassageQuerySet, PieceQuerySet
+from didactor.people.models import Person, Studio
+
+
+class Piece(models.Model):
+    """A piece of music in the studio's library. Its notation comes in revisions, which never change."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="pieces")
+    title = models.CharField(max_length=200)
+    composer = models.CharField(max_length=200, blank=True)
+    created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = PieceQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["title"]
+
+    def __str__(self) -> str:
+        return self.title
+
+    @property
+    def current(self) -> PieceRevision:
+        return self.revisions.order_by("-number").first()
+
+
+class PieceRevision(models.Model):
+    """One uploaded file: the original byte for byte, the cleaned notation with our ids, and a summary of what was read."""
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField(default=1)
+    original = models.FileField(upload_to="scores/%Y/%m/")
+    filename = models.CharField(max_length=255)
+    sha256 = models.CharField(max_length=64)
+    prepared = models.BinaryField()
+    reading = models.JSONField()
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["piece", "number"], name="revision_number_once_per_piece")]
+
+    @property
+    def parts(self) -> list[dict]:
+        return self.reading["parts"]
+
+    def part(self, index: int) -> dict:
+        return self.parts[index - 1]
+
+
+class Passage(models.Model):
+    """Bars of one part, in an order of playing. A passage that was assigned is never changed; a changed one is a new row."""
+
+    revision = models.ForeignKey(PieceRevision, on_delete=models.CASCADE, related_name="passages")
+    part = models.PositiveIntegerField(default=1)
+    bars = models.CharField(max_length=40)
+    order = models.CharField(max_length=200, blank=True)
+    title = models.CharField(max_length=200, blank=True)
+    note_count = models.PositiveIntegerField(default=0)
+    created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = PassageQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created_at"]
+
+    def __str__(self) -> str:
+        return self.title or f"{self.revision.piece.title}, {self.bars_in_words}"
+
+    @property
+    def bars_in_words(self) -> str:
+        first, _, last = self.bars.partition("-")
+        return f"bars {first}–{last}" if last and last != first else f"bar {first}"
+
+    @property
+    def part_entry(self) -> dict:
+        return self.revision.part(self.part)
+
+
+class Engraving(models.Model):
+    """A drawing kept so that it need not be made again: bars of a part for one layout, by one version of the engraver."""
+
+    revision = models.ForeignKey(PieceRevision, on_delete=models.CASCADE, related_name="engravings")
+    part = models.PositiveIntegerField()
+    bars = models.CharField(max_length=40, blank=True)
+    layout = models.CharField(max_length=10)
+    version = models.CharField(max_length=20)
+    svg = models.TextField()
+    geometry = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["revision", "part", "bars", "layout", "version"], name="engraved_once")]
+
+
+class ModelSound(models.Model):
+    """The passage played by the simulated player at one tempo, to practise with. ``sound`` is empty until it is rendered."""
+
+    passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="model_sounds")
+    instrument = models.CharField(max_length=30)
+    tempo_qpm = models.FloatField()
+    count_off = models.PositiveSmallIntegerField(default=0)
+    sound = models.FileField(upload_to="models/%Y/%m/", blank=True)
+    failed = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-tempo_qpm"]
+        constraints = [models.UniqueConstraint(fields=["passage", "instrument", "tempo_qpm", "count_off"], name="one_sound_per_tempo")]

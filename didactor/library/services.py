@@ -1,0 +1,105 @@
+from __future__ import annotations
+
+import hashlib
+from functools import lru_cache
+from typing import IO
+
+from django.core.files import File
+from django.db import transaction
+
+from didactor.core.errors import PassageError
+from didactor.core.score.engraving import LAYOUTS
+from didactor.core.score.expected import Expectation, expect
+from didactor.core.score.model import Part
+from didactor.core.score.musicxml import read
+from didactor.core.score.open import engrave_isolated, prepare_isolated
+from didactor.library.models import Engraving, ModelSound, Passage, Piece, PieceRevision
+from didactor.people.models import Person
+
+#: Goes up when drawings made before would differ; older ones stay and are not used.
+ENGRAVER = "verovio-6.4/1"
+MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
+
+
+def add_piece(*, teacher: Person, upload: IO[bytes], filename: str, title: str = "", composer: str = "") -> Piece:
+    """Take a score into the library. The original is kept as it came.
+
+    Raises:
+        ScoreError: the file cannot be used; nothing is stored.
+    """
+    head, prepared = prepare_isolated(upload)
+    upload.seek(0)
+    digest = hashlib.file_digest(upload, "sha256").hexdigest()
+    upload.seek(0)
+    with transaction.atomic():
+        piece = Piece.objects.create(
+            studio=teacher.studio,
+            title=title.strip() or head["title"] or _title_of(filename),
+            composer=composer.strip() or head["composer"],
+            created_by=teacher,
+        )
+        PieceRevision.objects.create(
+            piece=piece, original=File(upload, name=filename), filename=filename, sha256=digest, prepared=prepared, reading=head
+        )
+    return piece
+
+
+def _title_of(filename: str) -> str:
+    return filename.rsplit(".", 1)[0].replace("_", " ").replace("-", " ").strip().capitalize() or "Untitled"
+
+
+@lru_cache(maxsize=32)
+def _read_part(revision_id: int, part: int) -> Part:
+    """Revisions never change, so what was read of one may be kept in memory."""
+    prepared = bytes(PieceRevision.objects.only("prepared").get(pk=revision_id).prepared)
+    parts = read(prepared).parts
+    if not 1 <= part <= len(parts):
+        raise PassageError("passage.no_such_part", f"There is no part {part} in this score.")
+    return parts[part - 1]
+
+
+def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -> Expectation:
+    """What should sound when these bars are played. Raises ``PassageError``."""
+    return expect(_read_part(revision_id, part), bars or None, order or None)
+
+
+def engraving_of(*, revision: PieceRevision, part: int, bars: str, layout: str) -> Engraving:
+    """The drawing of some bars, made now if it was not made before. Raises ``ScoreError``."""
+    key = {"revision": revision, "part": part, "bars": bars, "layout": layout, "version": ENGRAVER}
+    found = Engraving.objects.filter(**key).first()
+    if found is not None:
+        return found
+    result = engrave_isolated(bytes(revision.prepared), part, bars or None, layout)
+    made, _ = Engraving.objects.get_or_create(**key, defaults={"svg": result.svg, "geometry": result.geometry})
+    return made
+
+
+def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: str, order: str = "", title: str = "") -> Passage:
+    """A passage of a piece, engraved for every layout at once so that its page opens quickly.
+
+    Raises:
+        PassageError: bars or order that do not exist, or bars without a note.
+    """
+    bars = bars.replace("–", "-").replace(" ", "")
+    expectation = expectation_of(revision_id=revision.pk, part=part, bars=bars, order=order)
+    for layout in LAYOUTS:
+        engraving_of(revision=revision, part=part, bars=bars, layout=layout)
+    return Passage.objects.create(
+        revision=revision, part=part, bars=bars, order=order.strip(), title=title.strip(), note_count=len(expectation.notes), created_by=teacher
+    )
+
+
+def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
+    """The model at the target tempo and slower; what is not rendered yet is put into the queue."""
+    from didactor.library.jobs import render_model
+
+    wanted = []
+    with transaction.atomic():
+        for share in MODEL_TEMPO_SHARES:
+            sound, made = ModelSound.objects.get_or_create(
+                passage=passage, instrument=instrument, tempo_qpm=round(tempo_qpm * share, 2), count_off=count_off
+            )
+            if made:
+                render_model.defer(model_sound_id=sound.pk)
+            wanted.append(sound)
+    return wanted

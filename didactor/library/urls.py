@@ -1,0 +1,12 @@
+from django.urls import path
+
+from didactor.library import views
+
+app_name = "library"
+urlpatterns = [
+    path("", views.index, name="index"),
+    path("upload/", views.upload, name="upload"),
+    path("<int:pk>/", views.piece, name="piece"),
+    path("<int:pk>/original/", views.original, name="original"),
+    path("models/<int:pk>/", views.model_sound, name="model_sound"),
+]

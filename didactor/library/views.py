@@ -1,0 +1,106 @@
+from __future__ import annotations
+
+from django.contrib import messages
+from django.db.models import Count
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+
+from didactor.core.errors import CoreError
+from didactor.core.formats.lanes import plain_score
+from didactor.core.score.engraving import LAYOUTS
+from didactor.library import services
+from didactor.library.forms import PassageForm, PieceForm
+from didactor.library.models import ModelSound, Passage, Piece
+from didactor.people.permissions import anybody, teacher_only
+from didactor.takes.ranges import ranged_file
+
+
+@teacher_only
+def index(request: HttpRequest) -> HttpResponse:
+    pieces = Piece.objects.visible_to(request.user).annotate(passage_count=Count("revisions__passages")).prefetch_related("revisions")
+    return render(request, "library/index.html", {"pieces": pieces})
+
+
+@teacher_only
+def upload(request: HttpRequest) -> HttpResponse:
+    """Take a score in. What cannot be used gets a sentence that says why; nothing is stored then."""
+    form = PieceForm(request.POST or None, request.FILES or None)
+    if request.method == "POST" and form.is_valid():
+        file = form.cleaned_data["score"]
+        try:
+            piece = services.add_piece(teacher=request.user, upload=_with_descriptor(file), filename=file.name, title=form.cleaned_data["title"])
+        except CoreError as error:
+            form.add_error("score", error.message)
+        else:
+            messages.success(request, f"“{piece}” is in the library.")
+            return redirect("library:piece", pk=piece.pk)
+    return render(request, "library/upload.html", {"form": form})
+
+
+def _with_descriptor(file: object) -> object:
+    """The sandbox needs a real file; small uploads are still in memory."""
+    import tempfile
+
+    target = tempfile.TemporaryFile()
+    for chunk in file.chunks():  # type: ignore[attr-defined]
+        target.write(chunk)
+    target.flush()
+    target.seek(0)
+    return target
+
+
+@teacher_only
+def piece(request: HttpRequest, pk: int) -> HttpResponse:
+    """The engraved part, to pick passages from by dragging over bars or by typing."""
+    found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
+    revision = found.current
+    number = request.POST.get("part") or request.GET.get("part") or "1"
+    index = int(number) if number.isdigit() and 1 <= int(number) <= len(revision.parts) else 1
+    form = PassageForm(request.POST or None, initial={"part": index})
+    if request.method == "POST" and form.is_valid():
+        data = form.cleaned_data
+        try:
+            passage = services.cut_passage(
+                teacher=request.user, revision=revision, part=data["part"], bars=data["bars"], order=data["order"], title=data["title"]
+            )
+        except CoreError as error:
+            form.add_error("order" if error.code == "passage.order" else "bars", error.message)
+        else:
+            return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
+    part = revision.part(index)
+    numbers = {bar["id"]: bar["number"] for bar in part["bars"]}
+    drawings = {}
+    trouble = ""
+    try:
+        for layout in LAYOUTS:
+            engraving = services.engraving_of(revision=revision, part=index, bars="", layout=layout)
+            drawings[layout] = plain_score(engraving.svg, engraving.geometry, numbers)
+    except CoreError as error:
+        trouble = error.message
+    context = {
+        "piece": found,
+        "revision": revision,
+        "part": part,
+        "form": form,
+        "drawings": drawings,
+        "trouble": trouble,
+        "passages": Passage.objects.visible_to(request.user).filter(revision__piece=found).annotate(assigned=Count("assignments")),
+    }
+    return render(request, "library/piece.html", context)
+
+
+@teacher_only
+def original(request: HttpRequest, pk: int) -> HttpResponseBase:
+    """The score as it was uploaded, byte for byte."""
+    revision = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk).current
+    return FileResponse(revision.original.open("rb"), as_attachment=True, filename=revision.filename)
+
+
+@anybody
+def model_sound(request: HttpRequest, pk: int) -> HttpResponseBase:
+    """The model of a passage at one tempo."""
+    sound = get_object_or_404(ModelSound.objects.filter(passage__in=Passage.objects.visible_to(request.user)), pk=pk)
+    if not sound.sound:
+        raise Http404
+    return ranged_file(request, sound.sound, "audio/mpeg")

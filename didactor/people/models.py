@@ -1,0 +1,120 @@
+"""Who takes part: studios, persons with a role, groups, what each student plays, consent, sign-in cards."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+from didactor.core.instruments import INSTRUMENTS
+from didactor.people.querysets import EnrolmentQuerySet, PersonManager
+
+
+class Studio(models.Model):
+    """One teacher's or one school's room: nothing of one studio is seen in another."""
+
+    name = models.CharField(max_length=120)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Role(models.TextChoices):
+    TEACHER = "teacher", "Teacher"
+    STUDENT = "student", "Student"
+    GUARDIAN = "guardian", "Guardian"
+
+
+class Person(AbstractUser):
+    """Anybody who signs in. ``is_minor`` asks for a guardian's consent before the first recording."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.PROTECT, related_name="people", null=True)
+    role = models.CharField(max_length=10, choices=Role.choices, default=Role.STUDENT)
+    name = models.CharField(max_length=120)
+    is_minor = models.BooleanField(default=False)
+    wards = models.ManyToManyField("self", symmetrical=False, related_name="guardians", blank=True)
+
+    objects = PersonManager()
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def is_teacher(self) -> bool:
+        return self.role == Role.TEACHER
+
+    @property
+    def is_student(self) -> bool:
+        return self.role == Role.STUDENT
+
+    @property
+    def is_guardian(self) -> bool:
+        return self.role == Role.GUARDIAN
+
+    @property
+    def consent_missing(self) -> bool:
+        return self.is_minor and not self.consents.filter(withdrawn_at=None).exists()
+
+
+class Group(models.Model):
+    """A class, a band, a weekday's students."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="groups")
+    name = models.CharField(max_length=80)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["studio", "name"], name="group_name_once_per_studio")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Level(models.TextChoices):
+    BEGINNER = "beginner", "Beginner"
+    ELEMENTARY = "elementary", "Elementary"
+    INTERMEDIATE = "intermediate", "Intermediate"
+    ADVANCED = "advanced", "Advanced"
+
+
+class Enrolment(models.Model):
+    """A student on one instrument, in a group or alone."""
+
+    student = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="enrolments")
+    group = models.ForeignKey(Group, on_delete=models.SET_NULL, related_name="enrolments", null=True, blank=True)
+    instrument = models.CharField(max_length=30, choices=[(i.slug, i.title) for i in INSTRUMENTS])
+    level = models.CharField(max_length=20, choices=Level.choices, default=Level.ELEMENTARY)
+
+    objects = EnrolmentQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["student__name"]
+        constraints = [models.UniqueConstraint(fields=["student", "instrument"], name="instrument_once_per_student")]
+
+    def __str__(self) -> str:
+        return f"{self.student} ({self.get_instrument_display()})"
+
+
+class Consent(models.Model):
+    """A guardian's consent to recordings of a minor, as given: by whom, in which words, when; withdrawn, not deleted."""
+
+    student = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="consents")
+    given_by = models.CharField(max_length=120)
+    wording = models.TextField()
+    recorded_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    given_at = models.DateTimeField(auto_now_add=True)
+    withdrawn_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-given_at"]
+
+
+class SignInCard(models.Model):
+    """A printed code or link that signs a student or guardian in. Only its hash is kept; a new card replaces the old one."""
+
+    person = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="card")
+    code_hash = models.CharField(max_length=64, unique=True)
+    created_at = models.DateTimeField(auto_now=True)

@@ -1,0 +1,38 @@
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from django.contrib.auth.models import UserManager
+from django.db import models
+
+if TYPE_CHECKING:
+    from didactor.people.models import Person
+
+
+class PersonQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> PersonQuerySet:
+        """Teachers see their studio's people; a student sees themself; a guardian also their wards."""
+        if not person.is_authenticated:
+            return self.none()
+        if person.is_teacher:
+            return self.filter(studio=person.studio)
+        return self.filter(models.Q(pk=person.pk) | models.Q(guardians=person)).distinct()
+
+    def students(self) -> PersonQuerySet:
+        return self.filter(role="student", is_active=True)
+
+
+class PersonManager(UserManager.from_queryset(PersonQuerySet)):  # type: ignore[misc]
+    pass
+
+
+class EnrolmentQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> EnrolmentQuerySet:
+        if not person.is_authenticated:
+            return self.none()
+        if person.is_teacher:
+            return self.filter(student__studio=person.studio)
+        return self.filter(models.Q(student=person) | models.Q(student__guardians=person)).distinct()
+
+    def active(self) -> EnrolmentQuerySet:
+        return self.filter(student__is_active=True).select_related("student", "group")

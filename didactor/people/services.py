@@ -1,0 +1,82 @@
+from __future__ import annotations
+
+import hashlib
+import re
+import secrets
+
+from django.db import transaction
+from django.utils import timezone
+
+from didactor.people.models import Consent, Enrolment, Group, Person, Role, SignInCard, Studio
+
+#: Letters and digits that are not mistaken for one another when read aloud or from paper.
+CODE_ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"
+CODE_LENGTH = 12
+
+CONSENT_WORDING = (
+    "I agree that this student records their playing in Didactor, that their teacher hears the recordings and answers them, and "
+    "that they are kept until the studio or I ask for their deletion. I can withdraw this at any time."
+)
+
+
+def hash_code(code: str) -> str:
+    """A code as typed (any case, spaces and dashes) to what is kept of it. Codes are random and long, so no salt is needed."""
+    plain = re.sub(r"[^a-z0-9]", "", code.lower())
+    return hashlib.sha256(plain.encode()).hexdigest()
+
+
+@transaction.atomic
+def make_card(person: Person) -> str:
+    """A new sign-in code for a person; an older card stops working. Returns the code, which is shown once."""
+    code = "".join(secrets.choice(CODE_ALPHABET) for _ in range(CODE_LENGTH))
+    SignInCard.objects.update_or_create(person=person, defaults={"code_hash": hash_code(code)})
+    return "-".join(code[i : i + 4] for i in range(0, CODE_LENGTH, 4))
+
+
+@transaction.atomic
+def add_student(
+    *, studio: Studio, name: str, instrument: str, level: str, group_name: str = "", is_minor: bool = False
+) -> Enrolment:
+    """A new student with their first enrolment. A group that does not exist yet is made."""
+    student = Person.objects.create(username=_free_username(name), name=name.strip(), role=Role.STUDENT, studio=studio, is_minor=is_minor)
+    student.set_unusable_password()
+    student.save()
+    return enrol(student=student, instrument=instrument, level=level, group_name=group_name)
+
+
+@transaction.atomic
+def enrol(*, student: Person, instrument: str, level: str, group_name: str = "") -> Enrolment:
+    """Put a student on an instrument, or change level and group of an instrument they already have."""
+    group = None
+    if group_name.strip():
+        group, _ = Group.objects.get_or_create(studio=student.studio, name=group_name.strip())
+    enrolment, _ = Enrolment.objects.update_or_create(student=student, instrument=instrument, defaults={"level": level, "group": group})
+    return enrolment
+
+
+@transaction.atomic
+def add_guardian(*, student: Person, name: str) -> Person:
+    """An adult who sees what the student sees."""
+    guardian = Person.objects.create(username=_free_username(name), name=name.strip(), role=Role.GUARDIAN, studio=student.studio)
+    guardian.set_unusable_password()
+    guardian.save()
+    guardian.wards.add(student)
+    return guardian
+
+
+def record_consent(*, student: Person, given_by: str, recorded_by: Person) -> Consent:
+    """Record that a guardian agreed, in the words of ``CONSENT_WORDING``."""
+    return Consent.objects.create(student=student, given_by=given_by.strip(), wording=CONSENT_WORDING, recorded_by=recorded_by)
+
+
+def withdraw_consent(*, student: Person) -> None:
+    """Consent ends now; nothing more can be recorded until it is given again."""
+    Consent.objects.filter(student=student, withdrawn_at=None).update(withdrawn_at=timezone.now())
+
+
+def _free_username(name: str) -> str:
+    stem = re.sub(r"[^a-z]+", ".", name.lower()).strip(".") or "person"
+    username, count = stem, 2
+    while Person.objects.filter(username=username).exists():
+        username, count = f"{stem}.{count}", count + 1
+    return username

@@ -1,0 +1,16 @@
+from django.urls import path
+
+from didactor.people import views
+
+app_name = "people"
+urlpatterns = [
+    path("sign-in/", views.sign_in, name="sign_in"),
+    path("sign-out/", views.sign_out, name="sign_out"),
+    path("in/<str:code>/", views.open_card, name="open_card"),
+    path("paper/", views.choose_paper, name="choose_paper"),
+    path("students/", views.students, name="students"),
+    path("students/add/", views.add_student, name="add_student"),
+    path("students/<int:pk>/", views.student, name="student"),
+    path("students/<int:pk>/card/", views.new_card, name="new_card"),
+    path("students/<int:pk>/withdraw-consent/", views.withdraw_consent, name="withdraw_consent"),
+]

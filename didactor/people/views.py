@@ -1,0 +1,151 @@
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_POST
+
+from didactor.people import services
+from didactor.people.context import PAPERS
+from didactor.people.forms import CardForm, ConsentForm, PasswordForm, StudentForm
+from didactor.people.models import Person, SignInCard
+from didactor.people.permissions import anybody, teacher_only
+
+
+@anybody
+def home(request: HttpRequest) -> HttpResponse:
+    """Where each role begins: what waits, or what to play."""
+    return redirect("review:waiting" if request.user.is_teacher else "assignments:stand")
+
+
+def sign_in(request: HttpRequest) -> HttpResponse:
+    """Students and guardians with the code of their card, teachers with a password."""
+    card, password = CardForm(prefix="card"), PasswordForm(prefix="teacher")
+    if request.method == "POST":
+        by_card = "card-code" in request.POST
+        form = card = CardForm(request.POST, prefix="card") if by_card else card
+        if not by_card:
+            form = password = PasswordForm(request.POST, prefix="teacher")
+        if form.is_valid():
+            person = _authenticate(request, form.cleaned_data, by_card)
+            if person is not None:
+                login(request, person)
+                return redirect(_next(request))
+            form.add_error(None, "No card has this code. Check it letter by letter, or ask your teacher for a new card." if by_card else "Name and password do not match.")
+    return render(request, "people/sign_in.html", {"card": card, "password": password})
+
+
+def _authenticate(request: HttpRequest, data: dict[str, str], by_card: bool) -> Person | None:
+    if by_card:
+        return authenticate(request, card_code=data["code"], username="card")
+    return authenticate(request, username=data["username"], password=data["password"])
+
+
+def _next(request: HttpRequest) -> str:
+    target = request.GET.get("next", "")
+    return target if url_has_allowed_host_and_scheme(target, {request.get_host()}) else reverse("home")
+
+
+def open_card(request: HttpRequest, code: str) -> HttpResponse:
+    """A card's link. It asks before signing in, so that a mail program that opens links signs nobody in."""
+    person = Person.objects.filter(card__code_hash=services.hash_code(code), is_active=True).first()
+    if request.method == "POST" and person is not None:
+        signed_in = authenticate(request, card_code=code, username="card")
+        if signed_in is not None:
+            login(request, signed_in)
+            return redirect("home")
+    return render(request, "people/open_card.html", {"person": person, "code": code}, status=200 if person else 404)
+
+
+@require_POST
+def sign_out(request: HttpRequest) -> HttpResponse:
+    logout(request)
+    return redirect("people:sign_in")
+
+
+@require_POST
+def choose_paper(request: HttpRequest) -> HttpResponse:
+    """Light paper, dark paper, or as the device says."""
+    target = request.POST.get("next", "/")
+    response = redirect(target if url_has_allowed_host_and_scheme(target, {request.get_host()}) else "/")
+    paper = request.POST.get("paper", "auto")
+    if paper in PAPERS:
+        response.set_cookie("paper", paper, max_age=60 * 60 * 24 * 365, samesite="Lax")
+    return response
+
+
+@teacher_only
+def students(request: HttpRequest) -> HttpResponse:
+    people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group", "guardians", "consents")
+    return render(request, "people/students.html", {"people": people, "has_cards": _with_cards(people)})
+
+
+def _with_cards(people: object) -> set[int]:
+    return set(SignInCard.objects.filter(person__in=people).values_list("person_id", flat=True))
+
+
+@teacher_only
+def add_student(request: HttpRequest) -> HttpResponse:
+    form = StudentForm(request.POST or None, studio=request.user.studio)
+    if request.method == "POST" and form.is_valid():
+        data = form.cleaned_data
+        enrolment = services.add_student(
+            studio=request.user.studio,
+            name=data["name"],
+            instrument=data["instrument"],
+            level=data["level"],
+            group_name=data["group"],
+            is_minor=data["is_minor"],
+        )
+        if data["guardian"]:
+            services.add_guardian(student=enrolment.student, name=data["guardian"])
+        messages.success(request, f"{enrolment.student} is added. Print the card or copy the link now.")
+        return _cards(request, enrolment.student)
+    return render(request, "people/add_student.html", {"form": form})
+
+
+def _cards(request: HttpRequest, student: Person) -> HttpResponse:
+    """New cards for a student and their guardians, to print or copy. The codes are shown this once."""
+    cards = []
+    for person in [student, *student.guardians.all()]:
+        code = services.make_card(person)
+        cards.append({"person": person, "code": code, "link": request.build_absolute_uri(reverse("people:open_card", args=[code]))})
+    return render(request, "people/cards.html", {"student": student, "cards": cards})
+
+
+@teacher_only
+def student(request: HttpRequest, pk: int) -> HttpResponse:
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    form = ConsentForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        services.record_consent(student=person, given_by=form.cleaned_data["given_by"], recorded_by=request.user)
+        messages.success(request, f"Consent of {form.cleaned_data['given_by']} is recorded.")
+        return redirect("people:student", pk=pk)
+    from didactor.assignments.models import Task
+
+    context = {
+        "person": person,
+        "form": form,
+        "wording": services.CONSENT_WORDING,
+        "consent": person.consents.filter(withdrawn_at=None).first(),
+        "tasks": Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists(),
+    }
+    return render(request, "people/student.html", context)
+
+
+@teacher_only
+@require_POST
+def new_card(request: HttpRequest, pk: int) -> HttpResponse:
+    return _cards(request, get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk))
+
+
+@teacher_only
+@require_POST
+def withdraw_consent(request: HttpRequest, pk: int) -> HttpResponse:
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    services.withdraw_consent(student=person)
+    messages.success(request, "Consent is withdrawn. Nothing more can be recorded until it is given again.")
+    return redirect("people:student", pk=pk)

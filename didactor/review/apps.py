@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ReviewConfig(AppConfig):
+    name = "didactor.review"
+    label = "review"

@@ -1,0 +1,60 @@
+"""The teacher's answer to a submitted take: marks, words, a decision. Nothing of it reaches the student before it is sent."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from didactor.people.models import Person
+from didactor.takes.models import CATEGORY_CHOICES, Submission
+
+
+class Decision(models.TextChoices):
+    PASSED = "passed", "Passed"
+    ONCE_MORE = "once_more", "Once more"
+    STAY = "stay", "Stay on it"
+    SLOWER = "slower", "Slower"
+    SHORTER = "shorter", "A shorter segment"
+    NEXT = "next", "On to the next"
+
+
+class Review(models.Model):
+    """One answer; a draft until ``sent_at`` is set."""
+
+    submission = models.OneToOneField(Submission, on_delete=models.CASCADE, related_name="review")
+    teacher = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="reviews")
+    text = models.TextField(blank=True)
+    decision = models.CharField(max_length=10, choices=Decision.choices, blank=True)
+    decision_tempo = models.FloatField(null=True, blank=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    sent_at = models.DateTimeField(null=True)
+
+
+class Origin(models.TextChoices):
+    HEARD = "heard", "Heard"
+    TEACHER = "teacher", "Teacher"
+
+
+class Standing(models.TextChoices):
+    PROPOSED = "proposed", "Proposed"
+    KEPT = "kept", "Kept"
+    DROPPED = "dropped", "Dropped"
+
+
+class Mark(models.Model):
+    """One remark with its place. A finding comes as a proposal; the teacher keeps, changes or drops it."""
+
+    review = models.ForeignKey(Review, on_delete=models.CASCADE, related_name="marks")
+    origin = models.CharField(max_length=10, choices=Origin.choices)
+    standing = models.CharField(max_length=10, choices=Standing.choices)
+    category = models.CharField(max_length=20, choices=CATEGORY_CHOICES)
+    text = models.CharField(max_length=500)
+    heard_text = models.CharField(max_length=500, blank=True)
+    code = models.CharField(max_length=60, blank=True)
+    bar = models.CharField(max_length=10, blank=True)
+    beat = models.FloatField(null=True)
+    note_ids = models.JSONField(default=list)
+    start_s = models.FloatField(null=True)
+    end_s = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["pk"]

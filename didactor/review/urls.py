@@ -1,0 +1,14 @@
+from django.urls import path
+
+from didactor.review import views
+
+app_name = "review"
+urlpatterns = [
+    path("", views.waiting, name="waiting"),
+    path("<int:pk>/", views.detail, name="detail"),
+    path("<int:pk>/marks/", views.add_remark, name="add_remark"),
+    path("<int:pk>/marks/keep-all/", views.keep_all, name="keep_all"),
+    path("<int:pk>/marks/<int:mark_pk>/", views.decide_mark, name="decide_mark"),
+    path("<int:pk>/draft/", views.save_draft, name="save_draft"),
+    path("<int:pk>/send/", views.send, name="send"),
+]

@@ -1,0 +1,175 @@
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from didactor.assignments.models import CATEGORY_TITLES
+from didactor.people.permissions import teacher_only
+from didactor.review import services
+from didactor.review.models import Decision, Mark, Review
+from didactor.takes.models import Submission
+from didactor.takes.reading import bar_strip, findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data
+
+
+@teacher_only
+def waiting(request: HttpRequest) -> HttpResponse:
+    """What waits to be heard, oldest first, and what was answered last."""
+    queue = Submission.objects.awaiting_review_by(request.user).for_lists()
+    answered = Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_lists().order_by("-review__sent_at")[:8]
+    return render(request, "review/waiting.html", {"queue": [_entry(s) for s in queue], "answered": [_entry(s) for s in answered]})
+
+
+def _entry(submission: Submission) -> dict[str, Any]:
+    take = submission.take
+    analysis = take.latest_analysis
+    return {
+        "submission": submission,
+        "take": take,
+        "assignment": take.task.assignment,
+        "student": take.task.enrolment.student,
+        "strip": bar_strip(analysis.result) if analysis else [],
+        "played": played_tempo(analysis.result, take.task.assignment.beat_unit) if analysis else "",
+        "findings": len((analysis.result.get("findings") if analysis else None) or []),
+    }
+
+
+def _submission(request: HttpRequest, pk: int) -> Submission:
+    return get_object_or_404(Submission.objects.visible_to(request.user).for_lists(), pk=pk)
+
+
+def _review(request: HttpRequest, pk: int) -> Review:
+    return services.open_review(submission=_submission(request, pk), teacher=request.user)
+
+
+@teacher_only
+def detail(request: HttpRequest, pk: int) -> HttpResponse:
+    """One take on the desk: listen, look, mark, answer."""
+    submission = _submission(request, pk)
+    review = services.open_review(submission=submission, teacher=request.user)
+    take = submission.take
+    passage = passage_of(take)
+    analysis = take.latest_analysis
+    result = analysis.result if analysis else None
+    own = getattr(take, "self_review", None)
+    findings = (result or {}).get("findings") or []
+    following = Submission.objects.awaiting_review_by(request.user).exclude(pk=pk).first()
+    context = {
+        "submission": submission,
+        "review": review,
+        "marks": list(review.marks.all()),
+        "take": take,
+        "task": take.task,
+        "assignment": take.task.assignment,
+        "student": take.task.enrolment.student,
+        "result": result,
+        "findings": findings_in_words(result),
+        "drawings": heard_drawings(passage, result, findings) if result else plain_drawings(passage),
+        "strip": bar_strip(result) if result else [],
+        "played": played_tempo(result, take.basis["beat_unit"]) if result else "",
+        "player": player_data(take, result) if take.playback else None,
+        "own": own,
+        "own_good": [m for m in own.marks.all() if m.verdict == "good"] if own else [],
+        "own_mend": [m for m in own.marks.all() if m.verdict == "mend"] if own else [],
+        "categories": list(CATEGORY_TITLES.items()),
+        "decisions": Decision.choices,
+        "following": following,
+        "quality": result["audio"]["quality"] if result else None,
+    }
+    return render(request, "review/detail.html", context)
+
+
+def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> HttpResponse:
+    """The list of marks for htmx, or back to the page for a plain form."""
+    if not request.htmx:
+        if error:
+            messages.error(request, error)
+        return redirect("review:detail", pk=review.submission_id)
+    context = {"review": review, "submission": review.submission, "marks": review.marks.all(), "categories": list(CATEGORY_TITLES.items()), "error": error}
+    return render(request, "review/_marks.html", context)
+
+
+@teacher_only
+@require_POST
+def decide_mark(request: HttpRequest, pk: int, mark_pk: int) -> HttpResponse:
+    """Keep, change, drop or put back one mark."""
+    review = _review(request, pk)
+    mark = get_object_or_404(Mark.objects.select_related("review"), pk=mark_pk, review=review)
+    try:
+        services.decide_mark(mark=mark, standing=request.POST.get("standing", mark.standing), text=request.POST.get("text"))
+    except (services.ReviewRefused, ValueError) as error:
+        return _marks_answer(request, review, str(error))
+    return _marks_answer(request, review)
+
+
+@teacher_only
+@require_POST
+def keep_all(request: HttpRequest, pk: int) -> HttpResponse:
+    review = _review(request, pk)
+    try:
+        services.keep_all(review=review)
+    except services.ReviewRefused as error:
+        return _marks_answer(request, review, str(error))
+    return _marks_answer(request, review)
+
+
+@teacher_only
+@require_POST
+def add_remark(request: HttpRequest, pk: int) -> HttpResponse:
+    """A remark pinned to a bar, beat or note."""
+    review = _review(request, pk)
+    category = request.POST.get("category", "other")
+    beat = request.POST.get("beat", "")
+    try:
+        services.add_remark(
+            review=review,
+            category=category if category in CATEGORY_TITLES else "other",
+            text=request.POST.get("text", ""),
+            bar=request.POST.get("bar", ""),
+            beat=float(beat) - 1 if beat.replace(".", "", 1).isdigit() else None,
+            note_id=request.POST.get("note_id", "")[:80],
+        )
+    except services.ReviewRefused as error:
+        return _marks_answer(request, review, str(error))
+    return _marks_answer(request, review)
+
+
+def _save(request: HttpRequest, review: Review) -> Review:
+    tempo = request.POST.get("decision_tempo", "").replace(",", ".")
+    try:
+        value = float(tempo) if tempo else None
+    except ValueError:
+        value = None
+    return services.save_draft(review=review, text=request.POST.get("text", ""), decision=request.POST.get("decision", ""), decision_tempo=value)
+
+
+@teacher_only
+@require_POST
+def save_draft(request: HttpRequest, pk: int) -> HttpResponse:
+    """Kept while the teacher writes."""
+    try:
+        _save(request, _review(request, pk))
+    except services.ReviewRefused as error:
+        return HttpResponse(str(error))
+    return HttpResponse("Draft kept")
+
+
+@teacher_only
+@require_POST
+def send(request: HttpRequest, pk: int) -> HttpResponse:
+    """Send the answer and go on to the next take that waits."""
+    review = _review(request, pk)
+    try:
+        if review.sent_at is None:
+            _save(request, review)
+        services.send(review=review)
+    except services.ReviewRefused as error:
+        messages.error(request, str(error))
+        return redirect("review:detail", pk=pk)
+    student = review.submission.take.task.enrolment.student
+    messages.success(request, f"Sent to {student}.")
+    following = Submission.objects.awaiting_review_by(request.user).first()
+    return redirect("review:detail", pk=following.pk) if following and "next" in request.POST else redirect("review:waiting")

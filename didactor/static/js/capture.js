@@ -1,0 +1,34 @@
+// Audio worklet: hands every block of the microphone to the page, and the last partial one when told to finish.
+
+class Capture extends AudioWorkletProcessor {
+  constructor() {
+    super();
+    this.block = new Float32Array(4096);
+    this.filled = 0;
+    this.done = false;
+    this.port.onmessage = () => {
+      this.port.postMessage(this.block.slice(0, this.filled));
+      this.port.postMessage(null);
+      this.done = true;
+    };
+  }
+
+  process([input]) {
+    if (this.done) return false;
+    const channels = input.length;
+    if (!channels) return true;
+    for (let i = 0; i < input[0].length; i += 1) {
+      let sum = 0;
+      for (const channel of input) sum += channel[i];
+      this.block[this.filled] = sum / channels;
+      this.filled += 1;
+      if (this.filled === this.block.length) {
+        this.port.postMessage(this.block.slice());
+        this.filled = 0;
+      }
+    }
+    return true;
+  }
+}
+
+registerProcessor("capture", Capture);

@@ -1,0 +1,45 @@
+// The teacher's desk: a touch on a bar or a note pins the next remark there; keys move through marks.
+
+const fields = (name) => document.querySelector(`[data-remark] [name="${name}"]`);
+
+function pin(bar, noteId) {
+  if (!fields("bar")) return;
+  fields("bar").value = bar;
+  fields("note_id").value = noteId;
+  document.querySelector("[data-pinned]").textContent = noteId ? "pinned to the note" : "";
+  document.querySelectorAll("rect.bar").forEach((rect) => rect.classList.toggle("pinned", rect.dataset.bar === bar));
+}
+
+let from = null;
+document.addEventListener("pointerdown", (event) => (from = event.target.closest("rect.bar")));
+document.addEventListener("pointerup", (event) => {
+  const rect = event.target.closest?.("rect.bar");
+  if (rect && rect === from) pin(rect.dataset.bar, "");
+});
+document.addEventListener("click", (event) => {
+  const note = event.target.closest("svg.score g.note[data-id]");
+  if (!note) return;
+  const measure = note.closest('g[data-class="measure"]');
+  const rects = [...note.closest("svg.score").querySelectorAll("rect.bar")];
+  const frame = measure.getBoundingClientRect();
+  const middle = frame.left + frame.width / 2;
+  const own = rects.find((rect) => {
+    const box = rect.getBoundingClientRect();
+    return box.left <= middle && middle <= box.right && box.top <= frame.bottom && frame.top <= box.bottom;
+  });
+  if (own) pin(own.dataset.bar, note.dataset.id);
+});
+
+// K keeps and D drops the first open proposal; R goes to the remark.
+document.addEventListener("keydown", (event) => {
+  if (event.target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+  const open = document.querySelector(".marks li.proposed");
+  const button = { k: open?.querySelector('button[value="kept"]'), d: open?.querySelector('button[value="dropped"]') }[event.key];
+  if (button) {
+    event.preventDefault();
+    button.click();
+  } else if (event.key === "r" && fields("text")) {
+    event.preventDefault();
+    fields("text").focus();
+  }
+});

@@ -1,0 +1,160 @@
+// The take's player: plays, follows the notes on the score, plays one note, one bar or one place, loops bars, slows down.
+
+import { barSpan, clock, noteAt, wavePath } from "./timeline.js";
+
+const box = document.querySelector("[data-player]");
+
+function start() {
+  const data = JSON.parse(document.getElementById("player-data").textContent);
+  const audio = box.querySelector("audio");
+  const find = (act) => box.querySelector(`[data-act="${act}"]`);
+  const wave = box.querySelector("[data-wave]");
+  let until = null;
+  let loop = null;
+  let shown = null;
+  box.hidden = false;
+  audio.preservesPitch = true;
+  drawWave(wave, data);
+
+  // Times of the analysis are of the original recording; the copy's sound lies `delay` behind it.
+  const seek = (time) => (audio.currentTime = Math.max(0, time + data.delay));
+  const now = () => audio.currentTime - data.delay;
+  const play = (from, to) => {
+    until = to ?? null;
+    if (from !== undefined && from !== null) seek(from);
+    audio.play();
+  };
+  const showLoop = () => {
+    find("loop").hidden = !loop;
+    find("loop").setAttribute("aria-pressed", String(Boolean(loop)));
+    box.querySelector("[data-loop]").textContent = loop ? (loop.first === loop.last ? `bar ${loop.first}` : `bars ${loop.first}–${loop.last}`) : "";
+    document.querySelectorAll("svg.score").forEach((svg) => {
+      const rects = [...svg.querySelectorAll("rect.bar")];
+      const numbers = rects.map((r) => r.dataset.bar);
+      const a = loop ? numbers.indexOf(loop.first) : -1;
+      const b = loop ? numbers.lastIndexOf(loop.last) : -2;
+      rects.forEach((rect, i) => rect.classList.toggle("looped", i >= a && i <= b && a >= 0));
+    });
+  };
+  const playBar = (number) => {
+    const span = barSpan(data, number, number);
+    if (span) play(span[0] - 0.08, span[1]);
+  };
+
+  const step = () => {
+    const time = now();
+    if (until !== null && time >= until) {
+      until = null;
+      audio.pause();
+    }
+    if (loop && time >= loop.end) seek(loop.start);
+    const note = audio.paused ? null : noteAt(data.notes, time);
+    if (note !== shown) {
+      document.querySelectorAll("g.note.sounding").forEach((g) => g.classList.remove("sounding"));
+      if (note) document.querySelectorAll(`g.note[data-id="${CSS.escape(note)}"]`).forEach((g) => g.classList.add("sounding"));
+      shown = note;
+    }
+    const line = wave.querySelector("line");
+    const share = data.duration ? Math.min(1, Math.max(0, time / data.duration)) : 0;
+    line.setAttribute("x1", share * 1000);
+    line.setAttribute("x2", share * 1000);
+    wave.setAttribute("aria-valuenow", time.toFixed(1));
+    wave.setAttribute("aria-valuetext", clock(time));
+    box.querySelector("[data-time]").textContent = clock(time);
+    if (!audio.paused) requestAnimationFrame(step);
+  };
+  const showState = () => {
+    box.querySelector("[data-icon]").setAttribute("d", audio.paused ? "M3 1.5 L14 8 L3 14.5 Z" : "M3 2 H6.5 V14 H3 Z M9.5 2 H13 V14 H9.5 Z");
+    box.querySelector("[data-word]").textContent = audio.paused ? "Play" : "Pause";
+    step();
+  };
+  audio.addEventListener("play", showState);
+  audio.addEventListener("pause", showState);
+  audio.addEventListener("seeked", step);
+
+  const acts = {
+    play: () => (audio.paused ? play(loop && now() >= loop.end ? loop.start : null) : audio.pause()),
+    back: () => seek(now() - 2),
+    "next-bar": () => {
+      const later = data.bars.find(([, , time]) => time > now() + 0.05);
+      if (later) play(later[2] - 0.03);
+    },
+    loop: () => {
+      loop = null;
+      showLoop();
+    },
+  };
+  box.addEventListener("click", (event) => {
+    const act = event.target.closest("[data-act]")?.dataset.act;
+    if (act in acts) acts[act]();
+  });
+  find("speed").addEventListener("change", (event) => (audio.playbackRate = Number(event.target.value)));
+  wave.addEventListener("click", (event) => {
+    const frame = wave.getBoundingClientRect();
+    seek(((event.clientX - frame.left) / frame.width) * data.duration);
+  });
+  wave.addEventListener("keydown", (event) => {
+    const move = { ArrowLeft: -1, ArrowRight: 1, PageUp: 5, PageDown: -5 }[event.key];
+    if (!move) return;
+    event.preventDefault();
+    seek(now() + move);
+  });
+
+  document.addEventListener("click", (event) => {
+    const place = event.target.closest("[data-hear]");
+    if (place) return play(Math.max(0, Number(place.dataset.hear) - 0.4), Number(place.dataset.until) + 0.3);
+    const bar = event.target.closest("[data-play-bar]");
+    if (bar) return playBar(bar.dataset.playBar);
+    const mark = event.target.closest("[data-time]:not(.time)");
+    if (mark && mark.closest("svg.score")) return play(Math.max(0, Number(mark.dataset.time) - 1.2), Number(mark.dataset.time) + 0.6);
+    const head = event.target.closest("g.note[data-id], [data-note]");
+    if (head && head.closest("svg.score")) {
+      const id = head.dataset.id ?? head.dataset.note;
+      const found = data.notes.find(([note, pass]) => note === id && (!head.dataset.pass || pass === Number(head.dataset.pass)));
+      if (found) play(found[2] - 0.04, Math.max(found[3], found[2] + 0.25));
+    }
+  });
+  dragLoop(data, (chosen) => {
+    loop = chosen;
+    showLoop();
+    if (loop) play(loop.start);
+  });
+  document.addEventListener("keydown", (event) => {
+    if (event.target.closest("input, textarea, select, button, a, summary, [role=slider]") || event.ctrlKey || event.metaKey || event.altKey) return;
+    const act = { " ": "play", b: "back", n: "next-bar" }[event.key];
+    if (!act) return;
+    event.preventDefault();
+    acts[act]();
+  });
+  document.querySelectorAll("svg.score").forEach((svg) => svg.classList.add("listen"));
+}
+
+function drawWave(wave, data) {
+  const svg = "http://www.w3.org/2000/svg";
+  const path = wave.appendChild(document.createElementNS(svg, "path"));
+  path.setAttribute("d", wavePath(data.peaks));
+  const line = wave.appendChild(document.createElementNS(svg, "line"));
+  line.setAttribute("y1", "0");
+  line.setAttribute("y2", "100");
+}
+
+// Dragging over two bars or more loops them; a short press on one bar does nothing here (notes are played by a click).
+function dragLoop(data, choose) {
+  let from = null;
+  document.addEventListener("pointerdown", (event) => {
+    from = event.target.closest("rect.bar")?.dataset.bar ?? null;
+    if (from !== null && event.pointerType === "mouse") event.preventDefault();
+  });
+  document.addEventListener("pointerup", (event) => {
+    const to = event.target.closest?.("rect.bar")?.dataset.bar ?? null;
+    if (from !== null && to !== null && from !== to) {
+      const numbers = [...document.querySelectorAll("rect.bar")].map((r) => r.dataset.bar);
+      const [first, last] = numbers.indexOf(from) < numbers.indexOf(to) ? [from, to] : [to, from];
+      const span = barSpan(data, first, last);
+      if (span) choose({ first, last, start: span[0] - 0.08, end: span[1] });
+    }
+    from = null;
+  });
+}
+
+if (box) start();

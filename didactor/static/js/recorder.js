@@ -1,0 +1,158 @@
+// Records a take: count-off, level, stop, listen, keep. Also sends chosen files, with progress.
+
+import { Metronome } from "./metronome.js";
+import { clock } from "./timeline.js";
+import { send } from "./upload.js";
+import { wavFrom } from "./wav.js";
+
+const box = document.querySelector("[data-recorder]");
+const data = JSON.parse(document.getElementById("recorder-data")?.textContent ?? "null");
+// Playing may begin on the last count: recording starts with the count-off, so that nothing of the beginning is lost.
+const PRE_ROLL_S = 0.6;
+const LONGEST_S = 20 * 60;
+
+const part = (name) => box.querySelector(name);
+const say = (text) => (part("[data-says]").textContent = text);
+let running = null;
+let blob = null;
+
+async function microphone() {
+  if (!navigator.mediaDevices?.getUserMedia) {
+    throw new Error("This page may not use the microphone: it needs a secure address (https). Sending a recording below works without.");
+  }
+  try {
+    return await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false } });
+  } catch (error) {
+    const reason = error.name === "NotAllowedError" ? "The microphone is not allowed. Allow it in the browser’s address bar, then press Record again." : "No microphone was found. Plug one in, or send a recording below.";
+    throw new Error(reason);
+  }
+}
+
+async function record() {
+  part("[data-act=record]").disabled = true;
+  let stream;
+  try {
+    stream = await microphone();
+  } catch (error) {
+    say(error.message);
+    part("[data-act=record]").disabled = false;
+    return;
+  }
+  const context = new AudioContext();
+  await context.resume();
+  const worklet = document.querySelector("script[data-worklet]").dataset.worklet;
+  await context.audioWorklet.addModule(worklet);
+  const source = context.createMediaStreamSource(stream);
+  const node = new AudioWorkletNode(context, "capture", { numberOfOutputs: 0 });
+  const blocks = [];
+  const finished = new Promise((resolve) => {
+    node.port.onmessage = ({ data: block }) => {
+      if (block === null) return resolve();
+      blocks.push(block);
+      meter(block);
+    };
+  });
+  source.connect(node);
+  const metronome = new Metronome(context);
+  const begins = context.currentTime + PRE_ROLL_S;
+  const goesOn = part("[data-metronome]").checked;
+  const beats = part("[data-beats]");
+  metronome.start({
+    beatsPerMinute: data.tempo,
+    at: begins,
+    count: goesOn ? null : data.countOff,
+    onBeat: (number, time) =>
+      setTimeout(() => (beats.textContent = number < data.countOff ? String(number + 1) : ""), Math.max(0, (time - context.currentTime) * 1000)),
+  });
+  const first = begins + (data.countOff * 60) / data.tempo;
+  setTimeout(() => (beats.textContent = ""), (first - context.currentTime) * 1000);
+  say("Counting off …");
+  part("[data-act=record]").hidden = true;
+  part("[data-act=stop]").hidden = false;
+  const ticking = setInterval(() => {
+    const playing = context.currentTime - first;
+    if (playing >= 0) say("Recording. Keep going, whatever happens.");
+    part("[data-clock]").textContent = clock(Math.max(0, playing));
+    if (playing > LONGEST_S) stop();
+  }, 200);
+  running = { context, stream, node, metronome, ticking, blocks, finished, loudest: 0 };
+}
+
+function meter(block) {
+  let peak = 0;
+  for (const sample of block) peak = Math.max(peak, Math.abs(sample));
+  if (running) running.loudest = Math.max(running.loudest, peak);
+  const level = part("[data-level]");
+  const decibels = 20 * Math.log10(Math.max(peak, 1e-4));
+  level.setAttribute("width", Math.max(0, 100 + (decibels / 60) * 100).toFixed(1));
+  level.classList.toggle("hot", peak > 0.98);
+}
+
+async function stop() {
+  const { context, stream, node, metronome, ticking, blocks, finished, loudest } = running;
+  metronome.stop();
+  clearInterval(ticking);
+  node.port.postMessage("finish");
+  await finished;
+  stream.getTracks().forEach((track) => track.stop());
+  const rate = context.sampleRate;
+  await context.close();
+  running = null;
+  blob = wavFrom(blocks, rate);
+  const address = URL.createObjectURL(blob);
+  part("[data-listen]").src = address;
+  part("[data-save]").href = address;
+  part("[data-check]").hidden = false;
+  part("[data-act=stop]").hidden = true;
+  part("[data-beats]").textContent = "";
+  say(loudest < 0.003 ? "There is hardly any sound in this take. Is it the right microphone? Listen before you keep it." : "Hear a few seconds: loud enough, clean, whole? Then keep it.");
+}
+
+function again() {
+  blob = null;
+  part("[data-check]").hidden = true;
+  const button = part("[data-act=record]");
+  button.hidden = false;
+  button.disabled = false;
+  part("[data-clock]").textContent = "0:00";
+  record();
+}
+
+async function deliver(file, name) {
+  const progress = part("[data-progress]");
+  progress.hidden = false;
+  const bar = progress.querySelector("progress");
+  const words = progress.querySelector("span");
+  const leaving = (event) => event.preventDefault();
+  window.addEventListener("beforeunload", leaving);
+  try {
+    const take = await send(file, {
+      url: data.uploads,
+      task: data.task,
+      name,
+      onProgress: (share) => {
+        bar.value = share;
+        words.textContent = `${Math.round(share * 100)} % sent`;
+      },
+    });
+    window.removeEventListener("beforeunload", leaving);
+    window.location.href = data.takePage.replace("/0/", `/${take}/`);
+  } catch (error) {
+    window.removeEventListener("beforeunload", leaving);
+    progress.hidden = true;
+    say(error.message);
+  }
+}
+
+if (box) {
+  const acts = { record, stop, again, send: () => deliver(blob, "take.wav") };
+  box.addEventListener("click", (event) => acts[event.target.closest("[data-act]")?.dataset.act]?.());
+  document.querySelector("[data-upload]")?.addEventListener("submit", (event) => {
+    const file = event.target.querySelector("input[type=file]").files[0];
+    if (!file) return;
+    event.preventDefault();
+    if (file.size > 1024 ** 3) return say("The file is larger than 1 GiB. Record the passage alone, or send sound without video.");
+    if (file.size === 0) return say("The file is empty. Choose another one.");
+    deliver(file, file.name);
+  });
+}

@@ -1,0 +1,32 @@
+// Sends a recording in pieces; after a break it goes on where it stopped. Resolves with the number of the new take.
+
+export function send(file, { url, task, name, onProgress }) {
+  return new Promise((resolve, reject) => {
+    const upload = new window.tus.Upload(file, {
+      endpoint: url,
+      chunkSize: 2 * 1024 * 1024,
+      retryDelays: [0, 1000, 3000, 5000, 10000, 20000],
+      removeFingerprintOnSuccess: true,
+      metadata: { filename: name, task: String(task) },
+      headers: { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] },
+      onShouldRetry: (error) => {
+        const status = error.originalResponse ? error.originalResponse.getStatus() : 0;
+        return status === 0 || status >= 500 || status === 409;
+      },
+      onError: (error) => {
+        const body = error.originalResponse && error.originalResponse.getStatus() < 500 ? error.originalResponse.getBody() : "";
+        reject(new Error(body || "The connection is lost. The recording is still here: send it again."));
+      },
+      onProgress: (sent, total) => onProgress(total ? sent / total : 0),
+      onAfterResponse: (request, response) => {
+        const result = response.getHeader("Upload-Result");
+        if (result) upload.take = JSON.parse(result).take;
+      },
+      onSuccess: () => resolve(upload.take),
+    });
+    upload.findPreviousUploads().then((previous) => {
+      if (previous.length) upload.resumeFromPreviousUpload(previous[0]);
+      upload.start();
+    });
+  });
+}

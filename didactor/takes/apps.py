@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class TakesConfig(AppConfig):
+    name = "didactor.takes"
+    label = "takes"

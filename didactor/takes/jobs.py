@@ -1,0 +1,91 @@
+from __future__ import annotations
+
+import logging
+import time
+
+from django.core.files.base import ContentFile
+from django.db import DatabaseError
+from procrastinate.contrib.django import app
+
+from didactor.core import ENGINE_VERSION
+from didactor.core.analyse import analyse
+from didactor.core.errors import CoreError
+from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.judging.targets import Targets
+from didactor.core.sandbox.run import run_isolated
+from didactor.core.sound.recording import SOUND_LIMITS, open_recording
+from didactor.library.services import expectation_of
+from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.services import discard_stale_uploads
+
+logger = logging.getLogger(__name__)
+
+UNKNOWN_TROUBLE = "Something went wrong on our side. The recording is safe; it will be heard again when this is mended."
+
+
+@app.task(queue="takes", retry=2)
+def analyse_take(take_id: int) -> None:
+    """Make the playback copy, hear the take and store the result. May run twice: what exists is not made again."""
+    take = Take.objects.select_related("task__assignment").filter(pk=take_id).first()
+    if take is None or (take.is_settled and take.analyses.filter(engine_version=ENGINE_VERSION).exists()):
+        return
+    try:
+        _hear(take)
+    except CoreError as error:
+        _settle(take, TakeState.UNUSABLE, trouble=error.message)
+    except DatabaseError:
+        raise
+    except Exception:
+        logger.exception("take %s could not be analysed", take_id)
+        _settle(take, TakeState.FAILED, trouble=UNKNOWN_TROUBLE)
+        raise
+
+
+def _hear(take: Take) -> None:
+    started = time.monotonic()
+    _step(take, "listening")
+    if not take.playback:
+        with take.original.open("rb") as source:
+            copy = run_isolated("playback", source, limits=SOUND_LIMITS)
+        take.playback.save(f"{take.sha256}.mp4", ContentFile(copy.body), save=False)
+        take.playback_delay_s, take.duration_s, take.peaks = copy.head["delay_s"], copy.head["duration_s"], copy.head["peaks"]
+        take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
+    with take.original.open("rb") as source:
+        recording = open_recording(source)
+    basis = take.basis
+    expectation = expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
+    result = analysis_to_json(analyse(recording, expectation, Targets.from_json(basis["targets"]), progress=lambda step: _step(take, step)))
+    Analysis.objects.get_or_create(
+        take=take,
+        engine_version=ENGINE_VERSION,
+        defaults={"parameters": basis["targets"], "result": result, "seconds": time.monotonic() - started},
+    )
+    quality = result["audio"]["quality"]
+    usable = quality["verdict"] != "unusable"
+    _settle(take, TakeState.ANALYSED if usable else TakeState.UNUSABLE, trouble="" if usable else quality["problems"][-1]["text"])
+
+
+def _step(take: Take, step: str) -> None:
+    """Where the work stands, for the page that waits for it."""
+    Take.objects.filter(pk=take.pk).update(state=TakeState.ANALYSING, step=step)
+
+
+def _settle(take: Take, state: TakeState, trouble: str = "") -> None:
+    Take.objects.filter(pk=take.pk).update(state=state, step="", trouble=trouble[:300])
+
+
+@app.periodic(cron="* * * * * */5")
+@app.task(queue="upkeep", queueing_lock="retry_stalled", pass_context=False)
+async def retry_stalled(timestamp: int) -> None:
+    """Take up again the jobs of workers that died: a killed worker's job is not lost."""
+    manager = app.job_manager
+    for job in await manager.get_stalled_jobs():
+        logger.warning("job %s (%s) is taken up again", job.id, job.task_name)
+        await manager.retry_job(job)
+
+
+@app.periodic(cron="17 3 * * *")
+@app.task(queue="upkeep", queueing_lock="discard_uploads", pass_context=False)
+def discard_uploads(timestamp: int) -> None:
+    """Every night, remove uploads that were never finished."""
+    discard_stale_uploads()

@@ -1,0 +1,136 @@
+"""Recordings, what was heard in them, and what the student says of them. A take is never changed, only deleted unsubmitted."""
+
+from __future__ import annotations
+
+import uuid
+from pathlib import Path
+
+from django.conf import settings
+from django.db import models
+
+from didactor.assignments.models import CATEGORY_TITLES, Task
+from didactor.core.judging.registry import CATEGORIES
+from didactor.people.models import Person
+from didactor.takes.querysets import SubmissionQuerySet, TakeQuerySet
+
+CATEGORY_CHOICES = [(slug, CATEGORY_TITLES[slug]) for slug in CATEGORIES]
+
+
+class Upload(models.Model):
+    """A recording on its way in, in pieces. Nobody sees it before its last byte is here; then it becomes a take."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    task = models.ForeignKey(Task, on_delete=models.CASCADE, related_name="uploads")
+    owner = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="uploads")
+    filename = models.CharField(max_length=255)
+    length = models.BigIntegerField()
+    offset = models.BigIntegerField(default=0)
+    origin = models.CharField(max_length=10, default="file")
+    take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def path(self) -> Path:
+        return Path(settings.UPLOAD_ROOT) / str(self.pk)
+
+
+class TakeState(models.TextChoices):
+    STORED = "stored", "Stored, waiting to be heard"
+    ANALYSING = "analysing", "Being heard"
+    ANALYSED = "analysed", "Heard"
+    UNUSABLE = "unusable", "Nothing to judge in it"
+    FAILED = "failed", "Could not be heard"
+
+
+class Take(models.Model):
+    """One recording: its file untouched, and frozen with it what it is judged against (``basis``)."""
+
+    task = models.ForeignKey(Task, on_delete=models.PROTECT, related_name="takes")
+    number = models.PositiveIntegerField()
+    original = models.FileField(max_length=200)
+    filename = models.CharField(max_length=255)
+    size = models.BigIntegerField()
+    sha256 = models.CharField(max_length=64)
+    basis = models.JSONField()
+    recorded_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=10, choices=TakeState.choices, default=TakeState.STORED)
+    step = models.CharField(max_length=20, blank=True)
+    trouble = models.CharField(max_length=300, blank=True)
+    playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)
+    playback_delay_s = models.FloatField(default=0.0)
+    duration_s = models.FloatField(null=True)
+    peaks = models.JSONField(default=list)
+
+    objects = TakeQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["task", "number"], name="take_number_once_per_task")]
+
+    def __str__(self) -> str:
+        return f"Take {self.number}"
+
+    @property
+    def is_settled(self) -> bool:
+        return self.state in (TakeState.ANALYSED, TakeState.UNUSABLE, TakeState.FAILED)
+
+    @property
+    def is_submitted(self) -> bool:
+        return hasattr(self, "submission")
+
+    @property
+    def latest_analysis(self) -> Analysis | None:
+        return max(self.analyses.all(), key=lambda a: a.pk, default=None)
+
+
+class Analysis(models.Model):
+    """What one version of the engine heard in a take. A new version is a new row; none is ever overwritten."""
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="analyses")
+    engine_version = models.CharField(max_length=20)
+    parameters = models.JSONField()
+    result = models.JSONField()
+    seconds = models.FloatField()
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["take", "engine_version"], name="one_analysis_per_engine_version")]
+
+
+class SelfReview(models.Model):
+    """The student's own listening: marks by category, and the one thing to work on next."""
+
+    take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="self_review")
+    work_on = models.CharField(max_length=300, blank=True)
+    done_at = models.DateTimeField(null=True)
+
+
+class Verdict(models.TextChoices):
+    GOOD = "good", "As I meant it"
+    MEND = "mend", "To mend"
+
+
+class SelfMark(models.Model):
+    """One category of the student's checklist, or one thing pinned to a bar."""
+
+    self_review = models.ForeignKey(SelfReview, on_delete=models.CASCADE, related_name="marks")
+    category = models.CharField(max_length=20, choices=CATEGORY_CHOICES)
+    verdict = models.CharField(max_length=5, choices=Verdict.choices, default=Verdict.MEND)
+    bar = models.CharField(max_length=10, blank=True)
+    text = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+
+class Submission(models.Model):
+    """The take that a student sends to the teacher."""
+
+    take = models.OneToOneField(Take, on_delete=models.PROTECT, related_name="submission")
+    submitted_at = models.DateTimeField(auto_now_add=True)
+
+    objects = SubmissionQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["submitted_at"]

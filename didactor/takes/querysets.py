@@ -1,0 +1,43 @@
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from django.db import models
+from django.db.models import Q
+
+if TYPE_CHECKING:
+    from didactor.people.models import Person
+
+
+class TakeQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> TakeQuerySet:
+        """A student's own takes and those of one's wards; a teacher sees what was submitted to them."""
+        if not person.is_authenticated:
+            return self.none()
+        if person.is_teacher:
+            return self.filter(task__assignment__studio=person.studio, submission__isnull=False)
+        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__guardians=person)).distinct()
+
+    def owned_by(self, person: Person) -> TakeQuerySet:
+        """Takes that this person may mark, submit or delete: their own."""
+        return self.filter(task__enrolment__student=person) if person.is_authenticated else self.none()
+
+    def with_everything(self) -> TakeQuerySet:
+        return self.select_related(
+            "task__assignment__passage__revision__piece", "task__enrolment__student", "submission", "self_review"
+        ).prefetch_related("analyses", "self_review__marks")
+
+
+class SubmissionQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> SubmissionQuerySet:
+        if not person.is_authenticated or not person.is_teacher:
+            return self.none()
+        return self.filter(take__task__assignment__studio=person.studio)
+
+    def awaiting_review_by(self, teacher: Person) -> SubmissionQuerySet:
+        return self.visible_to(teacher).exclude(review__sent_at__isnull=False)
+
+    def for_lists(self) -> SubmissionQuerySet:
+        return self.select_related(
+            "take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review"
+        ).prefetch_related("take__analyses", "take__self_review__marks")

@@ -1,0 +1,229 @@
+"""What pages show of tasks and takes: plain values for templates, in few queries."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Prefetch
+from django.urls import reverse
+
+from didactor.assignments.models import CATEGORY_TITLES, Assignment, StudentSees, Task
+from didactor.core.formats.lanes import View, plain_score, score_with_lanes
+from didactor.core.score.engraving import LAYOUTS
+from didactor.core.units import BEAT_UNIT_QUARTERS
+from didactor.library.models import Passage
+from didactor.library.services import engraving_of, want_model_sounds
+from didactor.people.models import Person
+from didactor.takes.models import Take, TakeState
+from didactor.takes.services import TakeRefused, check_may_record, takes_used
+
+LANES = ("placement", "pitch", "tempo")
+#: What a bar's cell shows is the worst thing in it, by the category of the finding; the sign's shape carries the meaning.
+_WORST = ("notes", "flow", "rhythm", "intonation", "tempo")
+
+
+@dataclass(frozen=True, kw_only=True)
+class BarCell:
+    """One bar in a strip: its number, what is worst in it (a CSS class), and the same in words."""
+
+    number: str
+    worst: str
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class TaskRow:
+    task: Task
+    take: Take | None
+    strip: list[BarCell]
+    review: Any
+    played: str
+
+
+def task_rows(tasks: Any) -> list[TaskRow]:
+    """Tasks with their newest take, its bars at a glance, and the teacher's answer if there is one."""
+    takes = Take.objects.select_related("submission__review").prefetch_related("analyses").order_by("number")
+    rows = []
+    for task in tasks.prefetch_related(Prefetch("takes", queryset=takes)):
+        own = list(task.takes.all())
+        submitted = [t for t in own if hasattr(t, "submission")]
+        take = submitted[-1] if submitted else own[-1] if own else None
+        review = getattr(take.submission, "review", None) if submitted and take else None
+        analysis = take.latest_analysis if take else None
+        rows.append(
+            TaskRow(
+                task=task,
+                take=take,
+                strip=bar_strip(analysis.result) if analysis else [],
+                review=review if review and review.sent_at else None,
+                played=played_tempo(analysis.result, task.assignment.beat_unit) if analysis else "",
+            )
+        )
+    return rows
+
+
+def played_tempo(result: dict[str, Any], beat_unit: str) -> str:
+    """The played tempo in the assignment's own beat unit, or nothing where it was not measured."""
+    tempo = result.get("tempo") or {}
+    if tempo.get("played_bpm") is None:
+        return ""
+    return f"{tempo['played_bpm'] / BEAT_UNIT_QUARTERS[beat_unit]:.0f}"
+
+
+def bar_strip(result: dict[str, Any]) -> list[BarCell]:
+    """The whole take at a glance: one cell a bar, worst matter first."""
+    notes = result.get("notes")
+    if notes is None:
+        return []
+    cells = []
+    findings: dict[str, list[dict[str, Any]]] = {}
+    for finding in result["findings"]:
+        if finding["bar"] is not None:
+            findings.setdefault(finding["bar"], []).append(finding)
+    for number in dict.fromkeys(note["bar"] for note in notes):
+        own = findings.get(number, [])
+        categories = {f["category"] for f in own}
+        worst = next((c for c in _WORST if c in categories), "")
+        if not worst and all(n["status"] == "uncertain" for n in notes if n["bar"] == number):
+            worst = "unjudged"
+        words = " ".join(f["text"] for f in own) or ("Not judged." if worst == "unjudged" else "Nothing to mend.")
+        cells.append(BarCell(number=number, worst=worst, words=f"Bar {number}. {words}" if not own else words))
+    return cells
+
+
+def bar_numbers(passage: Passage) -> dict[str, str]:
+    """Bar ids of the engraving to printed numbers."""
+    return {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
+
+
+def plain_drawings(passage: Passage) -> dict[str, str]:
+    """The passage as SVG for each layout, with bars to touch."""
+    drawings = {}
+    for layout in LAYOUTS:
+        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
+        drawings[layout] = plain_score(engraving.svg, engraving.geometry, bar_numbers(passage))
+    return drawings
+
+
+def heard_drawings(passage: Passage, result: dict[str, Any], findings: Iterable[dict[str, Any]]) -> dict[str, str]:
+    """The passage with marks and lanes. Only notes named by ``findings`` carry the accent."""
+    flagged: dict[str, set[str]] = {}
+    for finding in findings:
+        flagged.setdefault(finding["category"], set()).update(finding["note_ids"])
+    view = View(lanes=LANES, bar_numbers=bar_numbers(passage), flagged=flagged)
+    drawings = {}
+    for layout in LAYOUTS:
+        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
+        drawings[layout] = score_with_lanes(engraving.svg, engraving.geometry, result, view)
+    return drawings
+
+
+def passage_of(take: Take) -> Passage:
+    """The passage a take was judged against, which need not be the assignment's of today."""
+    return Passage.objects.select_related("revision__piece").get(pk=take.basis["passage_id"])
+
+
+def player_data(take: Take, result: dict[str, Any] | None) -> dict[str, Any]:
+    """What the player in the browser needs: the sound, its delay, and when each note and bar sounds."""
+    notes = [n for n in (result or {}).get("notes") or [] if n["onset_s"] is not None]
+    bars: dict[str, float] = {}
+    for note in notes:
+        bars.setdefault(f"{note['bar']}.{note['pass']}", note["onset_s"])
+    return {
+        "sound": reverse("takes:sound", args=[take.pk]),
+        "delay": take.playback_delay_s,
+        "duration": take.duration_s,
+        "peaks": take.peaks,
+        "notes": [[n["id"], n["pass"], n["onset_s"], n["offset_s"]] for n in notes],
+        "bars": [[*key.rsplit(".", 1), time] for key, time in bars.items()],
+    }
+
+
+def model_data(assignment: Assignment, instrument: str) -> list[dict[str, Any]]:
+    """The models of a passage at the assigned tempo and slower, ready or not."""
+    sounds = want_model_sounds(
+        passage=assignment.passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off
+    )
+    return [
+        {
+            "tempo": f"{sound.tempo_qpm / assignment.beat_unit_quarters:.0f}",
+            "url": reverse("library:model_sound", args=[sound.pk]) if sound.sound else "",
+            "failed": sound.failed,
+        }
+        for sound in sounds
+    ]
+
+
+def task_page(task: Task, person: Person) -> dict[str, Any]:
+    """Everything on the page of one task."""
+    assignment = task.assignment
+    refusal = ""
+    try:
+        check_may_record(student=person, task=task)
+    except TakeRefused as error:
+        refusal = str(error)
+    rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
+    takes = list(task.takes.select_related("submission__review", "self_review").prefetch_related("analyses").order_by("-number"))
+    beats = assignment.count_off
+    return {
+        "task": task,
+        "assignment": assignment,
+        "drawings": plain_drawings(assignment.passage),
+        "models": model_data(assignment, task.enrolment.instrument),
+        "refusal": refusal,
+        "row": rows[0],
+        "takes": [{"take": t, "strip": bar_strip(t.latest_analysis.result) if t.latest_analysis else []} for t in takes],
+        "takes_left": assignment.takes_allowed - takes_used(task) if assignment.takes_allowed else None,
+        "recorder": {
+            "tempo": assignment.tempo,
+            "countOff": beats,
+            "task": task.pk,
+            "uploads": reverse("takes:uploads"),
+            "takePage": reverse("takes:detail", args=[0]),
+        },
+    }
+
+
+def findings_in_words(result: dict[str, Any] | None) -> list[dict[str, Any]]:
+    """Findings with their category's title, for lists."""
+    return [{**f, "title": CATEGORY_TITLES[f["category"]]} for f in (result or {}).get("findings") or []]
+
+
+def take_page(take: Take, person: Person) -> dict[str, Any]:
+    """The student's page of one take: first the ear and the checklist, then what was heard."""
+    assignment = take.task.assignment
+    analysis = take.latest_analysis
+    result = analysis.result if analysis and take.state == TakeState.ANALYSED else None
+    passage = passage_of(take)
+    own = getattr(take, "self_review", None)
+    listened = own is not None and own.done_at is not None
+    review = getattr(getattr(take, "submission", None), "review", None)
+    review = review if review and review.sent_at else None
+    opened = listened or not assignment.listen_first or review is not None
+    sees_marks = assignment.students_see != StudentSees.REMARKS
+    show_heard = result is not None and opened and sees_marks
+    marks = {m.category: m for m in own.marks.all() if not m.bar} if own else {}
+    return {
+        "take": take,
+        "task": take.task,
+        "assignment": assignment,
+        "is_owner": take.task.enrolment.student_id == person.pk,
+        "result": result,
+        "own": own,
+        "pins": [m for m in own.marks.all() if m.bar] if own else [],
+        "checklist": [(slug, title, marks.get(slug)) for slug, title in assignment.checklist_entries],
+        "review": review,
+        "kept": list(review.marks.filter(standing="kept")) if review else [],
+        "show_heard": show_heard,
+        "show_figures": show_heard and assignment.students_see == StudentSees.FIGURES,
+        "opened": opened,
+        "sees_marks": sees_marks,
+        "drawings": heard_drawings(passage, result, result["findings"]) if show_heard and result else plain_drawings(passage),
+        "findings": findings_in_words(result) if show_heard else [],
+        "strip": bar_strip(result) if show_heard and result else [],
+        "played": played_tempo(result, assignment.beat_unit) if result else "",
+        "player": player_data(take, result) if take.playback else None,
+        "quality": (analysis.result["audio"]["quality"] if analysis else None),
+    }

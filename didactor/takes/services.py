@@ -1,0 +1,221 @@
+from __future__ import annotations
+
+import hashlib
+import shutil
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import timedelta
+from pathlib import Path
+from typing import IO, Any
+
+from django.conf import settings
+from django.core.files.storage import default_storage
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from didactor.assignments.models import Task, TaskState
+from didactor.assignments.services import frozen_basis, move_task
+from didactor.core.sound.recording import MAX_FILE_BYTES
+from didactor.people.models import Person
+from didactor.takes.models import SelfMark, SelfReview, Submission, Take, TakeState, Upload
+
+
+class TakeRefused(Exception):
+    """A take, upload or submission that is not allowed; the words say why and what to do."""
+
+
+def check_may_record(*, student: Person, task: Task) -> None:
+    """Raise ``TakeRefused`` when this student may not send a take for this task now."""
+    if task.enrolment.student_id != student.pk:
+        raise TakeRefused("Only the student can record this.")
+    if student.consent_missing:
+        raise TakeRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
+    if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
+        raise TakeRefused("This passage is handed in. You can record again when your teacher has answered.")
+    limit = task.assignment.takes_allowed
+    if limit and takes_used(task) >= limit:
+        raise TakeRefused(f"All {limit} takes are used." if limit > 1 else "This passage allows one take, and it is recorded.")
+
+
+def takes_used(task: Task) -> int:
+    """How many takes count against the limit: the highest number given, so that deleting does not win one back."""
+    return task.takes.aggregate(highest=Max("number"))["highest"] or 0
+
+
+def check_size(size: int) -> None:
+    """Raise ``TakeRefused`` for an empty file or one above 1 GiB."""
+    if size <= 0:
+        raise TakeRefused("The file is empty. Record again, or choose another file.")
+    if size > MAX_FILE_BYTES:
+        raise TakeRefused("The file is larger than 1 GiB. Record the passage alone, or send sound without video.")
+
+
+def begin_upload(*, student: Person, task: Task, filename: str, length: int, origin: str = "file") -> Upload:
+    """Room for a recording that comes in pieces. Raises ``TakeRefused``."""
+    check_may_record(student=student, task=task)
+    check_size(length)
+    upload = Upload.objects.create(task=task, owner=student, filename=filename[:255] or "take", length=length, origin=origin[:10])
+    upload.path.parent.mkdir(parents=True, exist_ok=True)
+    upload.path.touch()
+    return upload
+
+
+@transaction.atomic
+def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[bytes]) -> Upload:
+    """Write the next piece of an upload. With the last piece it becomes a take.
+
+    Raises:
+        Upload.DoesNotExist: not this person's.
+        ValueError: the piece does not begin where the last one ended.
+        TakeRefused: more bytes than announced, or no longer allowed.
+    """
+    upload = Upload.objects.select_for_update().select_related("task__assignment", "task__enrolment").get(pk=upload_id, owner=owner)
+    if upload.take_id is not None:
+        return upload
+    if offset != upload.offset:
+        raise ValueError(f"the upload stands at {upload.offset}")
+    with upload.path.open("r+b") as target:
+        target.seek(offset)
+        # A connection that breaks keeps what has arrived: it is counted below, and the rest can follow later.
+        try:
+            while chunk := body.read(256 * 1024):
+                if target.tell() + len(chunk) > upload.length:
+                    raise TakeRefused("More arrived than was announced. Send the recording again.")
+                target.write(chunk)
+        except OSError:
+            pass
+        upload.offset = target.tell()
+    if upload.offset == upload.length:
+        with upload.path.open("rb") as source:
+            upload.take = receive_take(student=owner, task=upload.task, source=source, filename=upload.filename)
+        transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
+    upload.save(update_fields=["offset", "take"])
+    return upload
+
+
+@transaction.atomic
+def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: str) -> Take:
+    """Store a recording untouched, under the name of its hash, and put its hearing into the queue.
+
+    The same file sent twice for one task is one take. Raises ``TakeRefused``.
+    """
+    from didactor.takes.jobs import analyse_take
+
+    task = Task.objects.select_for_update().get(pk=task.pk)
+    size = source.seek(0, 2)
+    check_size(size)
+    source.seek(0)
+    digest = hashlib.file_digest(source, "sha256").hexdigest()
+    twin = task.takes.filter(sha256=digest).first()
+    if twin is not None:
+        return twin
+    check_may_record(student=student, task=task)
+    take = Take.objects.create(
+        task=task,
+        number=takes_used(task) + 1,
+        original=_store(source, digest),
+        filename=filename[:255],
+        size=size,
+        sha256=digest,
+        basis=frozen_basis(task),
+        recorded_by=student,
+    )
+    move_task(task, TaskState.IN_WORK)
+    analyse_take.defer(take_id=take.pk)
+    return take
+
+
+def _store(source: IO[bytes], digest: str) -> str:
+    """Copy into the media folder by content hash; written beside first, so that a half-copied file never has its name."""
+    name = f"takes/{digest[:2]}/{digest}"
+    target = Path(settings.MEDIA_ROOT) / name
+    if not target.exists():
+        target.parent.mkdir(parents=True, exist_ok=True)
+        beside = target.with_suffix(".part")
+        source.seek(0)
+        with beside.open("wb") as sink:
+            shutil.copyfileobj(source, sink, 1024 * 1024)
+        beside.rename(target)
+    return name
+
+
+@transaction.atomic
+def delete_take(*, student: Person, take: Take) -> None:
+    """Delete for good a take that was not submitted: rows, recording and playback copy.
+
+    Raises ``TakeRefused`` when it was submitted.
+    """
+    if take.is_submitted:
+        raise TakeRefused("A submitted take cannot be deleted here. Ask your teacher.")
+    original, playback = take.original.name, take.playback.name
+    Upload.objects.filter(take=take).delete()
+    task = take.task
+    take.delete()
+    others = Take.objects.filter(original=original).exists()
+    if not task.takes.exists() and task.state == TaskState.IN_WORK:
+        move_task(task, TaskState.OPEN)
+
+    def remove_files() -> None:
+        if not others:
+            default_storage.delete(original)
+        if playback:
+            default_storage.delete(playback)
+
+    transaction.on_commit(remove_files)
+
+
+@dataclass(frozen=True, kw_only=True)
+class OwnMark:
+    """One line of a student's checklist as sent by the form."""
+
+    category: str
+    verdict: str
+    bar: str = ""
+    text: str = ""
+
+
+@transaction.atomic
+def review_own_take(*, take: Take, marks: Iterable[OwnMark], work_on: str) -> SelfReview:
+    """Keep a student's own marks; sent again, they replace the earlier ones. Raises ``TakeRefused`` once submitted."""
+    if take.is_submitted:
+        raise TakeRefused("This take is submitted; its marks stay as they were sent.")
+    review, _ = SelfReview.objects.get_or_create(take=take)
+    review.marks.all().delete()
+    SelfMark.objects.bulk_create(
+        SelfMark(self_review=review, category=m.category, verdict=m.verdict, bar=m.bar[:10], text=m.text[:300]) for m in marks
+    )
+    review.work_on, review.done_at = work_on.strip()[:300], timezone.now()
+    review.save()
+    return review
+
+
+@transaction.atomic
+def submit_take(*, take: Take) -> Submission:
+    """Send a take to the teacher. Twice is once. Raises ``TakeRefused``."""
+    task = Task.objects.select_for_update().get(pk=take.task_id)
+    existing = Submission.objects.filter(take=take).first()
+    if existing is not None:
+        return existing
+    if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
+        raise TakeRefused("Another take of this passage is already with your teacher.")
+    if not take.is_settled:
+        raise TakeRefused("This take is still being heard. Wait a moment, then submit.")
+    if take.state == TakeState.UNUSABLE:
+        raise TakeRefused("Nothing can be judged in this take. Record again; the page says what to change.")
+    if task.assignment.listen_first and not SelfReview.objects.filter(take=take, done_at__isnull=False).exists():
+        raise TakeRefused("Listen to your take and mark the checklist first.")
+    submission = Submission.objects.create(take=take)
+    move_task(task, TaskState.HANDED_IN)
+    return submission
+
+
+def discard_stale_uploads(*, older_than_days: int = 7) -> int:
+    """Remove uploads that were begun and never finished. Returns how many."""
+    stale = Upload.objects.filter(take=None, created_at__lt=timezone.now() - timedelta(days=older_than_days))
+    count = 0
+    for upload in stale:
+        upload.path.unlink(missing_ok=True)
+        upload.delete()
+        count += 1
+    return count

@@ -1,0 +1,87 @@
+"""Resumable uploads: the core and creation parts of the tus 1.0 protocol, nothing more.
+
+A recording comes in pieces; when the connection breaks, the browser asks how far it came and sends the rest. Nothing of it is
+visible anywhere before the last byte has arrived.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import uuid
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.urls import reverse
+from django.views.decorators.http import require_http_methods
+
+from didactor.assignments.models import Task
+from didactor.people.permissions import student_only
+from didactor.takes import services
+from didactor.takes.models import Upload
+
+VERSION = "1.0.0"
+
+
+def _answer(status: int, text: str = "", **headers: str) -> HttpResponse:
+    response = HttpResponse(text, status=status, content_type="text/plain; charset=utf-8")
+    response["Tus-Resumable"] = VERSION
+    response["Cache-Control"] = "no-store"
+    for name, value in headers.items():
+        response[name.replace("_", "-")] = value
+    return response
+
+
+def _metadata(request: HttpRequest) -> dict[str, str]:
+    """``Upload-Metadata``: comma-separated pairs of a key and a base64 value."""
+    values = {}
+    for pair in request.headers.get("Upload-Metadata", "").split(","):
+        key, _, coded = pair.strip().partition(" ")
+        try:
+            values[key] = base64.b64decode(coded, validate=True).decode("utf-8")
+        except (binascii.Error, UnicodeDecodeError):
+            continue
+    return values
+
+
+@student_only
+@require_http_methods(["POST"])
+def create(request: HttpRequest) -> HttpResponse:
+    """Announce a recording: its length, name and task."""
+    data = _metadata(request)
+    length = request.headers.get("Upload-Length", "")
+    task_id = data.get("task", "")
+    if not length.isdigit() or not task_id.isdigit():
+        return _answer(400, "The upload must tell its length and its task.")
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=int(task_id))
+    try:
+        upload = services.begin_upload(
+            student=request.user, task=task, filename=data.get("filename", "take"), length=int(length), origin=data.get("origin", "file")
+        )
+    except services.TakeRefused as error:
+        return _answer(422, str(error))
+    return _answer(201, Location=reverse("takes:upload", args=[upload.pk]))
+
+
+@student_only
+@require_http_methods(["HEAD", "PATCH"])
+def piece(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """HEAD: how far it came. PATCH: the next bytes."""
+    upload = get_object_or_404(Upload, pk=pk, owner=request.user)
+    if request.method == "PATCH":
+        if request.headers.get("Content-Type") != "application/offset+octet-stream":
+            return _answer(415)
+        offset = request.headers.get("Upload-Offset", "")
+        if not offset.isdigit():
+            return _answer(400)
+        try:
+            upload = services.append_to_upload(upload_id=pk, owner=request.user, offset=int(offset), body=request)
+        except ValueError:
+            return _answer(409)
+        except services.TakeRefused as error:
+            return _answer(422, str(error))
+    headers = {"Upload_Offset": str(upload.offset), "Upload_Length": str(upload.length)}
+    if upload.take_id:
+        headers["Upload_Result"] = json.dumps({"take": upload.take_id})
+    return _answer(200 if request.method == "HEAD" else 204, **headers)
