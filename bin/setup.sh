@@ -107,7 +107,7 @@ ensure_static() {
 }
 
 collect_static() {
-  "$VENV/bin/python" "$root/bin/vendor_assets.py" && "$VENV/bin/python" "$root/manage.py" collectstatic --noinput --clear
+  "$VENV/bin/python" "$root/bin/vendor_assets.py" && "$VENV/bin/python" "$root/manage.py" collectstatic --noinput --clear --ignore "django_htmx*"
 }
 
 # --- PostgreSQL: a private cluster on loopback ---------------------------------------------------------------------

@@ -105,6 +105,7 @@ class Assignment(models.Model):
             instrument=instrument,
             bars=self.passage.bars,
             order=self.passage.order or None,
+            beat_unit=self.beat_unit,
         )
 
 

@@ -17,7 +17,7 @@ class AssignmentQuerySet(models.QuerySet[Any]):
 
     def with_progress(self) -> AssignmentQuerySet:
         """With the number of tasks in each state of interest."""
-        return self.select_related("passage__revision__piece").annotate(
+        return self.annotate(
             task_count=models.Count("tasks"),
             handed_in_count=models.Count("tasks", filter=Q(tasks__state="handed_in")),
             answered_count=models.Count("tasks", filter=Q(tasks__state="answered")),
@@ -35,4 +35,6 @@ class TaskQuerySet(models.QuerySet[Any]):
         return self.filter(Q(enrolment__student=person) | Q(enrolment__student__guardians=person)).distinct()
 
     def for_lists(self) -> TaskQuerySet:
-        return self.select_related("assignment__passage__revision__piece", "enrolment__student", "enrolment__group")
+        return self.select_related("assignment__passage__revision__piece", "enrolment__student", "enrolment__group").defer(
+            "assignment__passage__revision__prepared", "assignment__passage__revision__reading"
+        )

@@ -108,6 +108,8 @@ DATABASES = {
         "CONN_HEALTH_CHECKS": True,
     }
 }
+#: Drawings of scores: each is made once and never changes.
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": STATE / "cache", "OPTIONS": {"MAX_ENTRIES": 20_000}}}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.Person"

@@ -17,7 +17,7 @@ from didactor.library.models import Engraving, ModelSound, Passage, Piece, Piece
 from didactor.people.models import Person
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
-ENGRAVER = "verovio-6.4/1"
+ENGRAVER = "verovio-6.4/2"
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 
 
@@ -89,11 +89,16 @@ def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: st
     )
 
 
-def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
-    """The model at the target tempo and slower; what is not rendered yet is put into the queue."""
+def model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
+    """The models that were asked for with an assignment, the fastest first."""
+    tempi = [round(tempo_qpm * share, 2) for share in MODEL_TEMPO_SHARES]
+    return list(ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off))
+
+
+def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> None:
+    """Ask for the model at the target tempo and slower; what is not rendered yet is put into the queue."""
     from didactor.library.jobs import render_model
 
-    wanted = []
     with transaction.atomic():
         for share in MODEL_TEMPO_SHARES:
             sound, made = ModelSound.objects.get_or_create(
@@ -101,5 +106,3 @@ def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, co
             )
             if made:
                 render_model.defer(model_sound_id=sound.pk)
-            wanted.append(sound)
-    return wanted

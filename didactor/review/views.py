@@ -12,14 +12,14 @@ from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
 from didactor.takes.models import Submission
-from didactor.takes.reading import bar_strip, findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data
+from didactor.takes.reading import findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data, strip_of
 
 
 @teacher_only
 def waiting(request: HttpRequest) -> HttpResponse:
     """What waits to be heard, oldest first, and what was answered last."""
-    queue = Submission.objects.awaiting_review_by(request.user).for_lists()
-    answered = Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_lists().order_by("-review__sent_at")[:8]
+    queue = Submission.objects.awaiting_review_by(request.user).for_queue()
+    answered = Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_queue().order_by("-review__sent_at")[:8]
     return render(request, "review/waiting.html", {"queue": [_entry(s) for s in queue], "answered": [_entry(s) for s in answered]})
 
 
@@ -31,9 +31,8 @@ def _entry(submission: Submission) -> dict[str, Any]:
         "take": take,
         "assignment": take.task.assignment,
         "student": take.task.enrolment.student,
-        "strip": bar_strip(analysis.result) if analysis else [],
-        "played": played_tempo(analysis.result, take.task.assignment.beat_unit) if analysis else "",
-        "findings": len((analysis.result.get("findings") if analysis else None) or []),
+        "strip": strip_of(analysis),
+        "played": played_tempo(analysis, take.task.assignment.beat_unit),
     }
 
 
@@ -55,7 +54,6 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
     analysis = take.latest_analysis
     result = analysis.result if analysis else None
     own = getattr(take, "self_review", None)
-    findings = (result or {}).get("findings") or []
     following = Submission.objects.awaiting_review_by(request.user).exclude(pk=pk).first()
     context = {
         "submission": submission,
@@ -67,9 +65,9 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
         "student": take.task.enrolment.student,
         "result": result,
         "findings": findings_in_words(result),
-        "drawings": heard_drawings(passage, result, findings) if result else plain_drawings(passage),
-        "strip": bar_strip(result) if result else [],
-        "played": played_tempo(result, take.basis["beat_unit"]) if result else "",
+        "drawings": heard_drawings(passage, analysis) if analysis else plain_drawings(passage),
+        "strip": strip_of(analysis),
+        "played": played_tempo(analysis, take.basis["beat_unit"]),
         "player": player_data(take, result) if take.playback else None,
         "own": own,
         "own_good": [m for m in own.marks.all() if m.verdict == "good"] if own else [],

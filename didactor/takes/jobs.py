@@ -12,10 +12,10 @@ from didactor.core.analyse import analyse
 from didactor.core.errors import CoreError
 from didactor.core.formats.analysis_json import analysis_to_json
 from didactor.core.judging.targets import Targets
-from didactor.core.sandbox.run import run_isolated
-from didactor.core.sound.recording import SOUND_LIMITS, open_recording
+from didactor.core.sound.recording import open_with_copy
 from didactor.library.services import expectation_of
 from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.reading import summary_of
 from didactor.takes.services import discard_stale_uploads
 
 logger = logging.getLogger(__name__)
@@ -44,21 +44,19 @@ def analyse_take(take_id: int) -> None:
 def _hear(take: Take) -> None:
     started = time.monotonic()
     _step(take, "listening")
-    if not take.playback:
-        with take.original.open("rb") as source:
-            copy = run_isolated("playback", source, limits=SOUND_LIMITS)
-        take.playback.save(f"{take.sha256}.mp4", ContentFile(copy.body), save=False)
-        take.playback_delay_s, take.duration_s, take.peaks = copy.head["delay_s"], copy.head["duration_s"], copy.head["peaks"]
-        take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
     with take.original.open("rb") as source:
-        recording = open_recording(source)
+        recording, copy = open_with_copy(source)
+    if not take.playback:
+        take.playback.save(f"{take.pk}.mp4", ContentFile(copy.body), save=False)
+        take.playback_delay_s, take.duration_s, take.peaks = copy.delay_s, copy.duration_s, list(copy.peaks)
+        take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
     basis = take.basis
     expectation = expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
     result = analysis_to_json(analyse(recording, expectation, Targets.from_json(basis["targets"]), progress=lambda step: _step(take, step)))
     Analysis.objects.get_or_create(
         take=take,
         engine_version=ENGINE_VERSION,
-        defaults={"parameters": basis["targets"], "result": result, "seconds": time.monotonic() - started},
+        defaults={"parameters": basis["targets"], "result": result, "summary": summary_of(result), "seconds": time.monotonic() - started},
     )
     quality = result["audio"]["quality"]
     usable = quality["verdict"] != "unusable"

@@ -85,12 +85,16 @@ class Take(models.Model):
 
 
 class Analysis(models.Model):
-    """What one version of the engine heard in a take. A new version is a new row; none is ever overwritten."""
+    """What one version of the engine heard in a take. A new version is a new row; none is ever overwritten.
+
+    ``summary`` is what lists show of ``result`` (bars, played tempo, number of findings), so that they need not load it.
+    """
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="analyses")
     engine_version = models.CharField(max_length=20)
     parameters = models.JSONField()
     result = models.JSONField()
+    summary = models.JSONField(default=dict)
     seconds = models.FloatField()
     created_at = models.DateTimeField(auto_now_add=True)
 

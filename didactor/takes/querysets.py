@@ -25,7 +25,7 @@ class TakeQuerySet(models.QuerySet[Any]):
     def with_everything(self) -> TakeQuerySet:
         return self.select_related(
             "task__assignment__passage__revision__piece", "task__enrolment__student", "submission", "self_review"
-        ).prefetch_related("analyses", "self_review__marks")
+        ).prefetch_related("analyses", "self_review__marks").defer("task__assignment__passage__revision__prepared")
 
 
 class SubmissionQuerySet(models.QuerySet[Any]):
@@ -40,4 +40,11 @@ class SubmissionQuerySet(models.QuerySet[Any]):
     def for_lists(self) -> SubmissionQuerySet:
         return self.select_related(
             "take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review"
-        ).prefetch_related("take__analyses", "take__self_review__marks")
+        ).prefetch_related("take__analyses", "take__self_review__marks").defer("take__task__assignment__passage__revision__prepared")
+
+    def for_queue(self) -> SubmissionQuerySet:
+        """For lists: summaries of what was heard, not the whole of it."""
+        from didactor.takes.models import Analysis
+
+        summaries = models.Prefetch("take__analyses", queryset=Analysis.objects.defer("result", "parameters"))
+        return self.select_related("take__task__assignment", "take__task__enrolment__student", "review").prefetch_related(summaries).defer("take__peaks", "take__basis")

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from django.core.cache import cache
 from django.db.models import Prefetch
 from django.urls import reverse
 
@@ -13,12 +14,14 @@ from didactor.assignments.models import CATEGORY_TITLES, Assignment, StudentSees
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
 from didactor.core.score.engraving import LAYOUTS
 from didactor.core.units import BEAT_UNIT_QUARTERS
-from didactor.library.models import Passage
-from didactor.library.services import engraving_of, want_model_sounds
+from didactor.library.models import Engraving, Passage
+from didactor.library.services import ENGRAVER, engraving_of, model_sounds
 from didactor.people.models import Person
-from didactor.takes.models import Take, TakeState
+from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.services import TakeRefused, check_may_record, takes_used
 
+#: Goes up when marks or lanes are drawn otherwise.
+DRAWING_VERSION = 2
 LANES = ("placement", "pitch", "tempo")
 #: What a bar's cell shows is the worst thing in it, by the category of the finding; the sign's shape carries the meaning.
 _WORST = ("notes", "flow", "rhythm", "intonation", "tempo")
@@ -44,7 +47,8 @@ class TaskRow:
 
 def task_rows(tasks: Any) -> list[TaskRow]:
     """Tasks with their newest take, its bars at a glance, and the teacher's answer if there is one."""
-    takes = Take.objects.select_related("submission__review").prefetch_related("analyses").order_by("number")
+    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks", "basis").order_by("number")
     rows = []
     for task in tasks.prefetch_related(Prefetch("takes", queryset=takes)):
         own = list(task.takes.all())
@@ -56,20 +60,33 @@ def task_rows(tasks: Any) -> list[TaskRow]:
             TaskRow(
                 task=task,
                 take=take,
-                strip=bar_strip(analysis.result) if analysis else [],
+                strip=strip_of(analysis),
                 review=review if review and review.sent_at else None,
-                played=played_tempo(analysis.result, task.assignment.beat_unit) if analysis else "",
+                played=played_tempo(analysis, task.assignment.beat_unit),
             )
         )
     return rows
 
 
-def played_tempo(result: dict[str, Any], beat_unit: str) -> str:
+def summary_of(result: dict[str, Any]) -> dict[str, Any]:
+    """What lists show of a result."""
+    return {
+        "strip": [[cell.number, cell.worst, cell.words] for cell in bar_strip(result)],
+        "played_qpm": (result.get("tempo") or {}).get("played_bpm"),
+        "findings": len(result.get("findings") or []),
+    }
+
+
+def strip_of(analysis: Analysis | None) -> list[BarCell]:
+    """The bars of a take at a glance, from the summary of what was heard."""
+    cells = analysis.summary.get("strip", []) if analysis else []
+    return [BarCell(number=number, worst=worst, words=words) for number, worst, words in cells]
+
+
+def played_tempo(analysis: Analysis | None, beat_unit: str) -> str:
     """The played tempo in the assignment's own beat unit, or nothing where it was not measured."""
-    tempo = result.get("tempo") or {}
-    if tempo.get("played_bpm") is None:
-        return ""
-    return f"{tempo['played_bpm'] / BEAT_UNIT_QUARTERS[beat_unit]:.0f}"
+    played = analysis.summary.get("played_qpm") if analysis else None
+    return f"{played / BEAT_UNIT_QUARTERS[beat_unit]:.0f}" if played else ""
 
 
 def bar_strip(result: dict[str, Any]) -> list[BarCell]:
@@ -100,29 +117,41 @@ def bar_numbers(passage: Passage) -> dict[str, str]:
 
 def plain_drawings(passage: Passage) -> dict[str, str]:
     """The passage as SVG for each layout, with bars to touch."""
-    drawings = {}
-    for layout in LAYOUTS:
-        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
-        drawings[layout] = plain_score(engraving.svg, engraving.geometry, bar_numbers(passage))
-    return drawings
+    return {layout: _drawn(f"plain:{passage.pk}", passage, layout, plain_score_of) for layout in LAYOUTS}
 
 
-def heard_drawings(passage: Passage, result: dict[str, Any], findings: Iterable[dict[str, Any]]) -> dict[str, str]:
-    """The passage with marks and lanes. Only notes named by ``findings`` carry the accent."""
+def plain_score_of(engraving: Engraving, passage: Passage) -> str:
+    return plain_score(engraving.svg, engraving.geometry, bar_numbers(passage))
+
+
+def heard_drawings(passage: Passage, analysis: Analysis) -> dict[str, str]:
+    """The passage with marks and lanes. Only notes named by a finding carry the accent."""
+    result = analysis.result
     flagged: dict[str, set[str]] = {}
-    for finding in findings:
+    for finding in result["findings"] or []:
         flagged.setdefault(finding["category"], set()).update(finding["note_ids"])
-    view = View(lanes=LANES, bar_numbers=bar_numbers(passage), flagged=flagged)
-    drawings = {}
-    for layout in LAYOUTS:
+
+    def draw(engraving: Engraving, passage: Passage) -> str:
+        view = View(lanes=LANES, bar_numbers=bar_numbers(passage), flagged=flagged)
+        return score_with_lanes(engraving.svg, engraving.geometry, result, view)
+
+    return {layout: _drawn(f"heard:{analysis.pk}", passage, layout, draw) for layout in LAYOUTS}
+
+
+def _drawn(key: str, passage: Passage, layout: str, draw: Callable[[Engraving, Passage], str]) -> str:
+    """A drawing from the cache, or made now. What it shows never changes: passages and analyses are not overwritten."""
+    full_key = f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}"
+    drawing: str | None = cache.get(full_key)
+    if drawing is None:
         engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
-        drawings[layout] = score_with_lanes(engraving.svg, engraving.geometry, result, view)
-    return drawings
+        drawing = draw(engraving, passage)
+        cache.set(full_key, drawing, timeout=None)
+    return drawing
 
 
 def passage_of(take: Take) -> Passage:
     """The passage a take was judged against, which need not be the assignment's of today."""
-    return Passage.objects.select_related("revision__piece").get(pk=take.basis["passage_id"])
+    return Passage.objects.select_related("revision__piece").defer("revision__prepared").get(pk=take.basis["passage_id"])
 
 
 def player_data(take: Take, result: dict[str, Any] | None) -> dict[str, Any]:
@@ -143,7 +172,7 @@ def player_data(take: Take, result: dict[str, Any] | None) -> dict[str, Any]:
 
 def model_data(assignment: Assignment, instrument: str) -> list[dict[str, Any]]:
     """The models of a passage at the assigned tempo and slower, ready or not."""
-    sounds = want_model_sounds(
+    sounds = model_sounds(
         passage=assignment.passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off
     )
     return [
@@ -165,7 +194,7 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
     except TakeRefused as error:
         refusal = str(error)
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
-    takes = list(task.takes.select_related("submission__review", "self_review").prefetch_related("analyses").order_by("-number"))
+    takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks", "basis").order_by("-number"))
     beats = assignment.count_off
     return {
         "task": task,
@@ -174,7 +203,7 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
         "models": model_data(assignment, task.enrolment.instrument),
         "refusal": refusal,
         "row": rows[0],
-        "takes": [{"take": t, "strip": bar_strip(t.latest_analysis.result) if t.latest_analysis else []} for t in takes],
+        "takes": takes,
         "takes_left": assignment.takes_allowed - takes_used(task) if assignment.takes_allowed else None,
         "recorder": {
             "tempo": assignment.tempo,
@@ -220,10 +249,10 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "show_figures": show_heard and assignment.students_see == StudentSees.FIGURES,
         "opened": opened,
         "sees_marks": sees_marks,
-        "drawings": heard_drawings(passage, result, result["findings"]) if show_heard and result else plain_drawings(passage),
+        "drawings": heard_drawings(passage, analysis) if show_heard and analysis else plain_drawings(passage),
         "findings": findings_in_words(result) if show_heard else [],
-        "strip": bar_strip(result) if show_heard and result else [],
-        "played": played_tempo(result, assignment.beat_unit) if result else "",
+        "strip": strip_of(analysis) if show_heard else [],
+        "played": played_tempo(analysis, assignment.beat_unit),
         "player": player_data(take, result) if take.playback else None,
         "quality": (analysis.result["audio"]["quality"] if analysis else None),
     }

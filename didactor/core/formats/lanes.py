@@ -21,6 +21,7 @@ from didactor.core.score.engraving import HALF_HEAD, SVG
 
 LANE_GAP = 150.0
 HEIGHTS = {"placement": 300.0, "pitch": 400.0, "tempo": 340.0}
+SHORT_NAMES = {"placement": "place", "pitch": "pitch", "tempo": "tempo"}
 STEP = 90.0
 UNITS_PER_MS, FARTHEST = 1.7, 460.0
 UNITS_PER_CENT, HIGHEST = 3.0, 170.0
@@ -72,7 +73,7 @@ def score_with_lanes(svg: str, geometry: dict[str, Any], result: dict[str, Any],
             lane = etree.SubElement(layer, f"{SVG}g", {"class": f"lane lane-{name}"})
             _DRAW[name](lane, index, top, system, geometry, result, view, places)
             top += HEIGHTS[name] + LANE_GAP
-    _grow(root, room * len(systems))
+    _grow(root, room * len(systems), _label_width(geometry) if lanes else 0.0)
     return etree.tostring(root, encoding="unicode")
 
 
@@ -92,13 +93,22 @@ def _has_lane(name: str, result: dict[str, Any]) -> bool:
     return any(note[key] is not None for note in result["notes"])
 
 
-def _grow(root: etree._Element, by: float) -> None:
+def _is_narrow(geometry: dict[str, Any]) -> bool:
+    return bool(geometry["width"] < 10_000)
+
+
+def _label_width(geometry: dict[str, Any]) -> float:
+    return 620.0 if _is_narrow(geometry) else 1150.0
+
+
+def _grow(root: etree._Element, by: float, left: float) -> None:
+    """Make room below for the lanes and on the left for their names."""
     inner = root.find(f"{SVG}svg")
     if inner is None:
         return
     for element, scale in ((inner, 1.0), (root, 0.1)):
         x, y, width, height = (float(v) for v in element.get("viewBox", "0 0 0 0").split())
-        element.set("viewBox", f"{x:g} {y:g} {width:g} {height + by * scale:g}")
+        element.set("viewBox", f"{x - left * scale:g} {y:g} {width + left * scale:g} {height + by * scale:g}")
 
 
 def _add_bars(root: etree._Element, geometry: dict[str, Any], numbers: dict[str, str]) -> None:
@@ -217,14 +227,10 @@ def _extra(layer: etree._Element, index: int, extra: dict[str, Any], geometry: d
 
 
 def _frame(lane: etree._Element, name: str, top: float, system: dict[str, float], geometry: dict[str, Any], index: int) -> tuple[float, float]:
-    """Label and extent of a lane: it begins where the system's first note stands; its name stands under the clef."""
-    first = min((b["first_x"] for b in geometry["bars"].values() if int(b["system"]) == index), default=system["left"])
-    left = max(system["left"], first - 120.0)
-    label = _element(lane, "text", "lane-label", x=system["left"] + 40.0, y=top + HEIGHTS[name] / 2 + 90.0)
-    label.text = name
-    if left < 1500:
-        left = 1500.0 if system["left"] < 1500 else left
-    return left, system["right"]
+    """Name and extent of a lane: it spans the system, its name stands in the margin."""
+    label = _element(lane, "text", "lane-label", x=system["left"] - 80.0, y=top + HEIGHTS[name] / 2 + 80.0, text_anchor="end")
+    label.text = SHORT_NAMES[name] if _is_narrow(geometry) else name
+    return system["left"], system["right"]
 
 
 def _placement(
@@ -267,7 +273,7 @@ def _pitch(
 
 def _dot(lane: etree._Element, note: dict[str, Any], x: float, y: float, flagged: bool, words: str) -> None:
     classes = f"dot{' flagged' if flagged else ''}{' again' if note['pass'] > 1 else ''}"
-    _element(lane, "circle", classes, title=words, cx=x, cy=y, r=62.0 if flagged else 36.0, data_note=note["id"], data_pass=note["pass"])
+    _element(lane, "circle", classes, title=words, cx=x, cy=y, r=66.0 if flagged else 42.0, data_note=note["id"], data_pass=note["pass"])
 
 
 def _notes_of(index: int, geometry: dict[str, Any], result: dict[str, Any]) -> list[dict[str, Any]]:

@@ -41,6 +41,7 @@ from didactor.core.units import A4_HZ
 #: An event that accuses must last this long and be this clearly pitched.
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
 EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
+SAME_SOUND_SEMITONES = 0.8
 MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
 #: Measurement tolerance of a tempo, in per cent, granted on top of the band.
 TEMPO_TOLERANCE_PERCENT = 0.3
@@ -304,8 +305,8 @@ def _extras(heard: Heard, expectation: Expectation) -> list[ExtraNote]:
         if event.level_db < levels - EXTRA_BELOW_DB or event.strength < 0.3 or event.spread > SOLID_SPREAD:
             continue
         after = heard.events[index + 1]
-        if any(abs(event.midi - other.midi) in (0, 12, 19, 24) for other in (before, after)):
-            continue  # a partial or a second piece of a neighbour
+        if any(abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in (before, after)):
+            continue  # a partial or a second piece of a neighbour, or its glide
         previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
         note = expectation.notes[previous.note]
         elapsed = (event.onset_s - heard.events[previous.event].onset_s) / max(heard.alignment.seconds_per_quarter, 1e-3)

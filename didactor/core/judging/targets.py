@@ -8,13 +8,14 @@ from typing import Any
 
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG, Stage
+from didactor.core.units import BEAT_UNIT_QUARTERS, quarters_to_beats_per_minute
 
 TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Targets:
-    """Tempi in quarters per minute. With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
+    """Tempi in quarters per minute; ``beat_unit`` is how they are written. With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
 
     Raises:
         PassageError: a tempo, band or stage outside what makes sense.
@@ -28,10 +29,13 @@ class Targets:
     instrument: str | None = None
     bars: str | None = None
     order: str | None = None
+    beat_unit: str = "quarter"
 
     def __post_init__(self) -> None:
         if self.stage not in BY_SLUG:
             raise PassageError("targets.stage", f"There is no stage “{self.stage}”. Known: {', '.join(BY_SLUG)}.")
+        if self.beat_unit not in BEAT_UNIT_QUARTERS:
+            raise PassageError("targets.beat_unit", f"There is no beat unit “{self.beat_unit}”.")
         for tempo in (self.tempo_qpm, self.tempo_to_qpm):
             if tempo is not None and not TEMPO_LOW <= tempo <= TEMPO_HIGH:
                 raise PassageError("targets.tempo", f"A tempo of {tempo:g} is not playable: choose {TEMPO_LOW:g} to {TEMPO_HIGH:g}.")
@@ -52,6 +56,10 @@ class Targets:
     @property
     def middle_qpm(self) -> float:
         return (self.tempo_qpm + (self.tempo_to_qpm or self.tempo_qpm)) / 2
+
+    def in_words(self, qpm: float) -> str:
+        """A tempo in the assignment's own beat unit: “dotted quarter = 60”."""
+        return f"{self.beat_unit.replace('_', ' ')} = {quarters_to_beats_per_minute(qpm, self.beat_unit):.0f}"
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)

@@ -48,24 +48,24 @@ def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any]
 
 
 def _sound(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
-    """Mono samples (float32, little endian), with what was met while decoding."""
+    """Mono samples (float32, little endian), with what was met while decoding; with ``copy``, a seekable copy behind them."""
+    import numpy as np
+
     from didactor.core.sound.decode import decode
-
-    return decode(source)
-
-
-def _playback(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
-    """A seekable copy for browsers."""
     from didactor.core.sound.playback import encode_playback
 
-    return encode_playback(source)
+    head, body = decode(source)
+    if options.get("copy"):
+        head["copy"], copy = encode_playback(np.frombuffer(body, dtype="<f4"))
+        head["copy"]["bytes"] = len(copy)
+        body += copy
+    return head, body
 
 
 TOOLS: dict[str, Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]] = {
     "score": _score,
     "engrave": _engrave,
     "sound": _sound,
-    "playback": _playback,
 }
 
 

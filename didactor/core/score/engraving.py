@@ -22,8 +22,8 @@ UNITS_PER_PIXEL = 10
 #: Half the width of a black notehead at the engraver's normal size.
 HALF_HEAD = 117.0
 
-#: Widths to engrave for, in pixels before scaling: a desk or tablet, and a phone held upright.
-LAYOUTS = {"desk": 1960, "phone": 880}
+#: Widths to engrave for, in pixels before scaling: the whole page, beside a column of words, and a phone held upright.
+LAYOUTS = {"desk": 1960, "beside": 1420, "phone": 880}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,6 +97,12 @@ def _only_part(prepared: bytes, index: int) -> bytes:
     for part in parts:
         if part is not keep:
             root.remove(part)
+    for direction in list(keep.iter("direction")):
+        # The assignment states the tempo, in its own beat unit; a second one on the staff would contradict it.
+        if direction.find("direction-type/metronome") is not None:
+            parent = direction.getparent()
+            if parent is not None:
+                parent.remove(direction)
     listing = root.find("part-list")
     if listing is not None:
         for entry in list(listing):

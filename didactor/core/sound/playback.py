@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import io
 import tempfile
-from typing import IO, Any
+from typing import Any
 
 import av
 import numpy as np
@@ -25,21 +25,17 @@ PEAKS_PER_S = 20
 _PROBE_S = 10.0
 
 
-def encode_playback(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
-    """Encode the copy.
+def encode_playback(samples: np.ndarray) -> tuple[dict[str, Any], bytes]:
+    """Encode the copy of decoded mono samples at the working rate.
 
     Returns:
         ``delay_s`` (copy minus original, seconds), ``duration_s``, ``peaks`` (0..1, ``PEAKS_PER_S`` a second), and the MP4's bytes.
-
-    Raises:
-        AudioError: as ``decode``.
     """
-    _, raw = decode(source)
-    samples = np.frombuffer(raw, dtype="<f4")
     copy = soxr.resample(samples, RATE_HZ, COPY_RATE_HZ).astype(np.float32)
     with tempfile.NamedTemporaryFile(suffix=".mp4") as target:  # the index is moved to the front by name
         with av.open(target.name, mode="w", format="mp4", options={"movflags": "faststart"}) as container:
-            stream = container.add_stream("aac", rate=COPY_RATE_HZ, layout="mono")
+            # The fast coder takes a third of the time; at this rate nobody hears the difference.
+            stream = container.add_stream("aac", rate=COPY_RATE_HZ, layout="mono", options={"aac_coder": "fast"})
             stream.bit_rate = COPY_BITS_PER_S
             for start in range(0, len(copy), 1024):
                 frame = av.AudioFrame.from_ndarray(copy[None, start : start + 1024], format="fltp", layout="mono")
@@ -48,11 +44,7 @@ def encode_playback(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
             container.mux(stream.encode(None))
         target.seek(0)
         body = target.read()
-    return {
-        "delay_s": _delay_s(samples, body),
-        "duration_s": len(samples) / RATE_HZ,
-        "peaks": _peaks(samples),
-    }, body
+    return {"delay_s": _delay_s(samples, body), "duration_s": len(samples) / RATE_HZ, "peaks": _peaks(samples)}, body
 
 
 def _delay_s(original: np.ndarray, body: bytes) -> float:

@@ -47,19 +47,45 @@ class Recording:
         return len(self.samples) / RATE_HZ
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlaybackCopy:
+    """A seekable MP4 for browsers, its delay behind the original, and the peaks of its waveform (0..1)."""
+
+    body: bytes
+    delay_s: float
+    duration_s: float
+    peaks: tuple[float, ...]
+
+
 def open_recording(source: IO[bytes]) -> Recording:
     """Decode an untrusted audio or video file in the sandbox.
 
     Raises:
         AudioError: not a recording, no sound in it, or longer than ``MAX_DURATION_S``; the words say what to do.
     """
+    return _open(source, copy=False)[0]
+
+
+def open_with_copy(source: IO[bytes]) -> tuple[Recording, PlaybackCopy]:
+    """As ``open_recording``, and a copy for playing back made in the same run of the sandbox."""
+    recording, copy = _open(source, copy=True)
+    if copy is None:
+        raise AudioError("audio.no_copy", "The recording was read, but no copy for playing back could be made.")
+    return recording, copy
+
+
+def _open(source: IO[bytes], copy: bool) -> tuple[Recording, PlaybackCopy | None]:
     try:
-        answer = run_isolated("sound", source, limits=SOUND_LIMITS)
+        answer = run_isolated("sound", source, {"copy": copy}, SOUND_LIMITS)
     except SandboxError as error:
         raise AudioError("audio.unreadable", "The recording could not be read safely: it is damaged or unpacks to far more than a take.") from error
-    head = answer.head
-    return Recording(
-        samples=np.frombuffer(answer.body, dtype="<f4").astype(np.float32),
+    head, body, made = answer.head, answer.body, None
+    if copy:
+        entry = head["copy"]
+        body, copied = body[: -entry["bytes"]], body[-entry["bytes"] :]
+        made = PlaybackCopy(body=copied, delay_s=entry["delay_s"], duration_s=entry["duration_s"], peaks=tuple(entry["peaks"]))
+    recording = Recording(
+        samples=np.frombuffer(body, dtype="<f4").astype(np.float32),
         container=head["container"],
         codec=head["codec"],
         source_rate_hz=head["source_rate_hz"],
@@ -68,3 +94,4 @@ def open_recording(source: IO[bytes]) -> Recording:
         gaps_s=tuple((a, b) for a, b in head["gaps_s"]),
         problems=tuple(Problem(**p) for p in head["problems"]),
     )
+    return recording, made

@@ -21,8 +21,8 @@ def off_target(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="tempo.off_target",
         category="tempo",
-        text=f"Played at quarter = {tempo.played_qpm:.0f}, {abs(tempo.deviation_percent):.0f} % "
-        f"{'above' if tempo.verdict == 'fast' else 'below'} the target of {evidence.targets.tempo_qpm:.0f}.",
+        text=f"Played at {evidence.targets.in_words(tempo.played_qpm)}, {abs(tempo.deviation_percent):.0f} % "
+        f"{'above' if tempo.verdict == 'fast' else 'below'} the target.",
         confidence=0.95,
         severity=5.5,
         size=tempo.deviation_percent,

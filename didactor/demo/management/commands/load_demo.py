@@ -19,8 +19,7 @@ from didactor.core.judging.stages import BY_SLUG as STAGES
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
 from didactor.demo.scenario import ASSIGNMENTS, STUDENTS, STUDIO, TEACHER, DemoAssignment, DemoTake
-from didactor.library.jobs import render_model
-from didactor.library.models import ModelSound, Piece
+from didactor.library.models import Piece
 from didactor.library.services import add_piece, cut_passage, expectation_of
 from didactor.people.models import Enrolment, Person, Role, Studio
 from didactor.people.services import add_guardian, add_student, make_card, record_consent
@@ -44,8 +43,6 @@ class Command(BaseCommand):
         pieces = {path.stem: self._piece(teacher, path) for path in sorted(SCORES.glob("*.musicxml"))}
         for demo in ASSIGNMENTS:
             self._assignment(teacher, people, pieces[demo.score], demo)
-        for sound in ModelSound.objects.filter(sound=""):
-            render_model(model_sound_id=sound.pk)
         path = Path(settings.STATE) / "demo.txt"
         path.write_text("\n".join(lines) + "\n")
         path.chmod(0o600)
