@@ -17,7 +17,7 @@ from didactor.library.models import Engraving, ModelSound, Passage, Piece, Piece
 from didactor.people.models import Person
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
-ENGRAVER = "verovio-6.4/2"
+ENGRAVER = "verovio-6.4/3"
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 
 

@@ -98,7 +98,7 @@ def _is_narrow(geometry: dict[str, Any]) -> bool:
 
 
 def _label_width(geometry: dict[str, Any]) -> float:
-    return 620.0 if _is_narrow(geometry) else 1150.0
+    return 760.0 if _is_narrow(geometry) else 1330.0
 
 
 def _grow(root: etree._Element, by: float, left: float) -> None:
@@ -108,7 +108,7 @@ def _grow(root: etree._Element, by: float, left: float) -> None:
         return
     for element, scale in ((inner, 1.0), (root, 0.1)):
         x, y, width, height = (float(v) for v in element.get("viewBox", "0 0 0 0").split())
-        element.set("viewBox", f"{x - left * scale:g} {y:g} {width + left * scale:g} {height + by * scale:g}")
+        element.set("viewBox", f"{x - (left if element is inner else 0):g} {y:g} {width + left * scale:g} {height + by * scale:g}")
 
 
 def _add_bars(root: etree._Element, geometry: dict[str, Any], numbers: dict[str, str]) -> None:

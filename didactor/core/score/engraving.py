@@ -74,7 +74,7 @@ def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") 
             "smuflTextFont": "none",
             "breaks": "auto",
             "mnumInterval": 0,
-            "spacingSystem": 10,
+            "spacingSystem": 6,
             "spacingStaff": 8,
             "xmlIdSeed": 7,
         }

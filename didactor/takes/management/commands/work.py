@@ -2,11 +2,17 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import os
+import signal
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
+
+
+#: A running job gets this long to finish when the worker is told to stop.
+GRACE_S = 4.0
 
 
 class Command(BaseCommand):
@@ -26,7 +32,17 @@ class Command(BaseCommand):
         worker_app = app.with_connector(app.connector.get_worker_connector())
         defaults = settings.PROCRASTINATE_WORKER_DEFAULTS
         async with worker_app.open_async():
-            await asyncio.gather(
-                worker_app.run_worker_async(queues=["takes", "default"], name="hearing", concurrency=1, **defaults),
-                worker_app.run_worker_async(queues=["upkeep"], name="upkeep", concurrency=1, **defaults),
-            )
+            workers = [
+                asyncio.ensure_future(
+                    worker_app.run_worker_async(
+                        queues=queues, name=name, concurrency=1, install_signal_handlers=False, shutdown_graceful_timeout=GRACE_S, **defaults
+                    )
+                )
+                for name, queues in (("hearing", ["takes", "default"]), ("upkeep", ["upkeep"]))
+            ]
+            loop = asyncio.get_running_loop()
+            for number in (signal.SIGTERM, signal.SIGINT):
+                loop.add_signal_handler(number, lambda: [worker.cancel() for worker in workers])
+            await asyncio.gather(*workers, return_exceptions=True)
+        # A job that is still running in its thread is left: it will be taken up again.
+        os._exit(0)
