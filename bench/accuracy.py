@@ -11,7 +11,6 @@ Prints its table; the last line is one JSON object; exits 1 below a floor (bench
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 import time
 from dataclasses import dataclass, field
@@ -78,7 +77,15 @@ def main() -> int:
             for room in rooms:
                 for take in range(1 if options.quick else 2):
                     seed = base + 1000 * number + 100 * SOURCES.index(source) + 10 * ROOMS.index(room) + take
-                    _one(BY_SLUG[slug], source, room, seed, clean.setdefault(slug, Tally()), faulty.setdefault(slug, Tally()), options.verbose)
+                    _one(
+                        BY_SLUG[slug],
+                        source,
+                        room,
+                        seed,
+                        clean.setdefault(slug, Tally()),
+                        faulty.setdefault(slug, Tally()),
+                        options.verbose,
+                    )
     total, broken = _sum(clean.values()), _sum(faulty.values())
     rows = [_row(slug, clean[slug], faulty[slug]) for slug in INSTRUMENTS] + [_row("all", total, broken)]
     figures = {
@@ -94,12 +101,17 @@ def main() -> int:
         "fault_precision_percent": round(100 * broken.found / max(1, broken.accused), 2),
         "takes": total.takes + broken.takes,
     }
-    header = "| instrument | clean notes | judged % | status right % | false marks / 200 | tempo error max % | onset ms median / p95 | faults recall / precision % |"
+    header = (
+        "| instrument | clean notes | judged % | status right % | false marks / 200 "
+        "| tempo error max % | onset ms median / p95 | faults recall / precision % |"
+    )
     table = "\n".join([header, "|---|---|---|---|---|---|---|---|", *rows])
     for line in total.worst + broken.worst:
         print("  ", line)
     print(f"{time.monotonic() - started:.0f} s")
-    return close("accuracy_quick" if options.quick else "accuracy", table, figures, write=options.write and not options.quick and not options.fit)
+    return close(
+        "accuracy_quick" if options.quick else "accuracy", table, figures, write=options.write and not options.quick and not options.fit
+    )
 
 
 def _one(instrument: Instrument, source: str, room: str, seed: int, clean: Tally, faulty: Tally, verbose: bool) -> None:
@@ -124,7 +136,10 @@ def _faults(expectation: Expectation, rng: np.random.Generator) -> list[dict[str
     """Wrong and missed notes, well apart, and a hesitation."""
     count = len(expectation.notes)
     places = rng.permutation(np.arange(3, count - 3, 4))[:5]
-    kinds: list[dict[str, Any]] = [{"kind": "wrong", "semitones": int(rng.choice([-2, -1, 1, 2]))} for _ in range(2)] + [{"kind": "missed"}, {"kind": "missed"}]
+    kinds: list[dict[str, Any]] = [{"kind": "wrong", "semitones": int(rng.choice([-2, -1, 1, 2]))} for _ in range(2)] + [
+        {"kind": "missed"},
+        {"kind": "missed"},
+    ]
     faults = [{**kind, "note": int(place)} for kind, place in zip(kinds, places, strict=False)]
     return [*faults, {"kind": "hesitation", "note": int(places[-1]), "beats": 1.6}]
 

@@ -16,11 +16,19 @@ class AssignmentForm(forms.Form):
     title = forms.CharField(max_length=200)
     beat_unit = forms.ChoiceField(choices=list(BEAT_UNITS.items()))
     tempo = forms.FloatField(min_value=TEMPO_LOW, max_value=TEMPO_HIGH)
-    tempo_to = forms.FloatField(min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo.")
+    tempo_to = forms.FloatField(
+        min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo."
+    )
     stage = forms.ChoiceField(choices=[(s.slug, s.title) for s in STAGES], widget=forms.RadioSelect, initial="at_tempo")
     band_percent = forms.FloatField(min_value=1, max_value=60, required=False, label="Band, ± %", help_text="Empty: as the stage has it.")
     count_off = forms.IntegerField(min_value=0, max_value=16, initial=4, label="Count-off, beats")
-    takes_allowed = forms.IntegerField(min_value=1, max_value=50, required=False, label="Takes allowed", help_text="Empty: as many as they like, or one if the stage says so.")
+    takes_allowed = forms.IntegerField(
+        min_value=1,
+        max_value=50,
+        required=False,
+        label="Takes allowed",
+        help_text="Empty: as many as they like, or one if the stage says so.",
+    )
     due_at = forms.DateTimeField(label="Due", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
     instructions = forms.CharField(required=False, widget=forms.Textarea(attrs={"rows": 3}))
     checklist = forms.MultipleChoiceField(
@@ -63,7 +71,19 @@ class AssignmentForm(forms.Form):
         """The assignment's own fields, with the stage's defaults where the teacher left them empty."""
         data = self.cleaned_data
         stage = BY_SLUG[data["stage"]]
-        names = ("title", "beat_unit", "tempo", "tempo_to", "stage", "count_off", "due_at", "instructions", "checklist", "listen_first", "students_see")
+        names = (
+            "title",
+            "beat_unit",
+            "tempo",
+            "tempo_to",
+            "stage",
+            "count_off",
+            "due_at",
+            "instructions",
+            "checklist",
+            "listen_first",
+            "students_see",
+        )
         fields = {name: data[name] for name in names}
         fields["band_percent"] = data["band_percent"] or stage.band_percent
         fields["takes_allowed"] = data["takes_allowed"] or stage.takes

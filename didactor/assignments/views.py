@@ -36,14 +36,18 @@ def create(request: HttpRequest) -> HttpResponse:
         else:
             messages.success(request, f"“{assignment}” is assigned.")
             return redirect("assignments:detail", pk=assignment.pk)
-    return render(request, "assignments/create.html", {"form": form, "passage": passage, "drawings": plain_drawings(passage), "stages": STAGES})
+    return render(
+        request, "assignments/create.html", {"form": form, "passage": passage, "drawings": plain_drawings(passage), "stages": STAGES}
+    )
 
 
 @teacher_only
 def detail(request: HttpRequest, pk: int) -> HttpResponse:
     assignment = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     rows = task_rows(assignment.tasks.for_lists())
-    return render(request, "assignments/detail.html", {"assignment": assignment, "rows": rows, "drawings": plain_drawings(assignment.passage)})
+    return render(
+        request, "assignments/detail.html", {"assignment": assignment, "rows": rows, "drawings": plain_drawings(assignment.passage)}
+    )
 
 
 @family

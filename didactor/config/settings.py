@@ -1,11 +1,11 @@
 """Settings, read from the environment and the state folder that bin/start keeps.
 
-    DIDACTOR_STATE      folder of everything kept on this machine (default: var/ in the checkout)
-    DIDACTOR_DB_*       HOST, PORT, NAME, USER, PASSWORD of a database of one's own
-    DIDACTOR_SECRET     secret key (default: made once and kept in the state folder)
-    DIDACTOR_HOSTS      host names the site answers to, separated by commas (default: any, for a home network)
-    DIDACTOR_HTTPS      1 when a proxy in front serves HTTPS
-    DIDACTOR_DEBUG      1 for Django's debug pages
+DIDACTOR_STATE      folder of everything kept on this machine (default: var/ in the checkout)
+DIDACTOR_DB_*       HOST, PORT, NAME, USER, PASSWORD of a database of one's own
+DIDACTOR_SECRET     secret key (default: made once and kept in the state folder)
+DIDACTOR_HOSTS      host names the site answers to, separated by commas (default: any, for a home network)
+DIDACTOR_HTTPS      1 when a proxy in front serves HTTPS
+DIDACTOR_DEBUG      1 for Django's debug pages
 """
 
 from __future__ import annotations
@@ -109,7 +109,13 @@ DATABASES = {
     }
 }
 #: Drawings of scores: each is made once and never changes.
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": STATE / "cache", "OPTIONS": {"MAX_ENTRIES": 20_000}}}
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": STATE / "cache",
+        "OPTIONS": {"MAX_ENTRIES": 20_000},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.Person"
@@ -171,9 +177,8 @@ STORAGES = {
         "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if TESTING else "didactor.config.static.ModuleManifestStorage"
     },
 }
-#: Plain form uploads (no script): everything above this goes to a temporary file.
-FILE_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
-FILE_UPLOAD_TEMP_DIR = None
+#: Always a real file: the sandbox reads through a descriptor.
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
 
 PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "jobs"

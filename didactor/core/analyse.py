@@ -102,9 +102,7 @@ def hear(recording: Recording, instrument: Instrument) -> tuple[Features, list[E
 
 
 def _unusable(recording: Recording, expectation: Expectation, targets: Targets, quality: Quality) -> Analysis:
-    return Analysis(
-        expectation=expectation, targets=targets, duration_s=recording.duration_s, quality=quality, evidence=None, findings=()
-    )
+    return Analysis(expectation=expectation, targets=targets, duration_s=recording.duration_s, quality=quality, evidence=None, findings=())
 
 
 def _align_with_shift(events: list[Event], expectation: Expectation, targets: Targets) -> tuple[Alignment, int]:
@@ -118,7 +116,8 @@ def _align_with_shift(events: list[Event], expectation: Expectation, targets: Ta
         if shift == 0:
             continue
         moved: list[ExpectedNote] = [
-            replace(n, sounding_midi=n.sounding_midi + shift, alternatives=tuple(a + shift for a in n.alternatives)) for n in expectation.notes
+            replace(n, sounding_midi=n.sounding_midi + shift, alternatives=tuple(a + shift for a in n.alternatives))
+            for n in expectation.notes
         ]
         candidate = align(events, moved, seconds, guesses=(1.0,))
         if candidate.cost_per_note < min(best.cost_per_note, SHIFT_GAIN * written.cost_per_note):
@@ -128,9 +127,7 @@ def _align_with_shift(events: list[Event], expectation: Expectation, targets: Ta
 
 def _is_other_piece(events: list[Event], expectation: Expectation, alignment: Alignment, shift: int) -> bool:
     right = sum(
-        1
-        for match in alignment.matches
-        if any(events[match.event].midi == p + shift for p in expectation.notes[match.note].pitches)
+        1 for match in alignment.matches if any(events[match.event].midi == p + shift for p in expectation.notes[match.note].pitches)
     )
     distinct = len({m.note for m in alignment.matches})
     share_of_notes = min(right, distinct) / len(expectation.notes)

@@ -47,7 +47,14 @@ INSTRUMENTS: tuple[Instrument, ...] = (
 
 BY_SLUG = {instrument.slug: instrument for instrument in INSTRUMENTS}
 _GENERIC = Instrument(slug="other", title="Other instrument", program=73, low=21, high=108, bends=True)
-_WORDS = {"sax": "alto-saxophone", "contrabass": "double-bass", "bass guitar": "double-bass", "violoncello": "cello", "keyboard": "piano", "soprano": "voice"}
+_WORDS = {
+    "sax": "alto-saxophone",
+    "contrabass": "double-bass",
+    "bass guitar": "double-bass",
+    "violoncello": "cello",
+    "keyboard": "piano",
+    "soprano": "voice",
+}
 
 
 def find_instrument(name: str) -> Instrument:

@@ -44,12 +44,12 @@ def midi_to_hz(midi: float, a4_hz: float = A4_HZ) -> float:
 
 def pitch_to_midi(step: str, alter: float, octave: int) -> int:
     """Spelled pitch (C4 = middle C = 60) to the nearest MIDI number."""
-    return int(round(12 * (octave + 1) + STEP_SEMITONES[step] + alter))
+    return round(12 * (octave + 1) + STEP_SEMITONES[step] + alter)
 
 
 def pitch_to_name(step: str, alter: float, octave: int) -> str:
     """Spelled pitch to a plain name such as ``Eb4`` or ``F#3``."""
-    return f"{step}{ACCIDENTALS.get(int(round(alter)), '')}{octave}"
+    return f"{step}{ACCIDENTALS.get(round(alter), '')}{octave}"
 
 
 def amplitude_to_db(amplitude: float) -> float:

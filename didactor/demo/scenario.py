@@ -107,7 +107,11 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
                     mend=("flow",),
                     pins=(("4", "flow", "I went back"),),
                     work_on="Not going back",
-                    answer=("once_more", "Good that you heard it yourself. When a note slips, let it go and meet me in the next bar. Play bars 3 and 4 alone, five times, without going back."),
+                    answer=(
+                        "once_more",
+                        "Good that you heard it yourself. When a note slips, let it go and meet me in the next bar. "
+                        "Play bars 3 and 4 alone, five times, without going back.",
+                    ),
                 ),
                 DemoTake(seed=22, faults=[{"kind": "tempo", "factor": 0.9}], submitted=False),
             )
@@ -145,7 +149,12 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         due_days=-2,
         takes={
             "Tobin Skaife": (
-                DemoTake(seed=41, work_on="Nothing much: the long notes", answer=("passed", "That ferry arrives on time. Well counted through the long notes. Next week: Slack Water."), room="hall"),
+                DemoTake(
+                    seed=41,
+                    work_on="Nothing much: the long notes",
+                    answer=("passed", "That ferry arrives on time. Well counted through the long notes. Next week: Slack Water."),
+                    room="hall",
+                ),
             )
         },
     ),
@@ -171,7 +180,16 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
             )
         },
     ),
-    DemoAssignment(score="kelp-lines", bars="1-12", title="Kelp Lines", students=("Paavo Lindskar",), tempo=84, stage="first_reading", due_days=6, instructions="Only the notes this week. Stop as often as you like."),
+    DemoAssignment(
+        score="kelp-lines",
+        bars="1-12",
+        title="Kelp Lines",
+        students=("Paavo Lindskar",),
+        tempo=84,
+        stage="first_reading",
+        due_days=6,
+        instructions="Only the notes this week. Stop as often as you like.",
+    ),
     DemoAssignment(
         score="barometer",
         bars="1-12",
@@ -183,7 +201,11 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
             "Nell Quarrie": (
                 DemoTake(
                     seed=71,
-                    faults=[{"kind": "tempo", "factor": 1.14}, {"kind": "wrong", "bar": "6", "beat": 1.5, "semitones": -2}, {"kind": "skip", "bar": "10", "beat": 0, "bars": 1}],
+                    faults=[
+                        {"kind": "tempo", "factor": 1.14},
+                        {"kind": "wrong", "bar": "6", "beat": 1.5, "semitones": -2},
+                        {"kind": "skip", "bar": "10", "beat": 0, "bars": 1},
+                    ],
                     mend=("tempo",),
                     work_on="Too fast again, I know",
                 ),
@@ -200,7 +222,15 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         takes={
             "Ylva Tarnholm": (DemoTake(seed=81, work_on="The turn at the top", answer=("passed", "Even from bottom to top. Passed.")),),
             "Nell Quarrie": (
-                DemoTake(seed=82, faults=[{"kind": "wrong", "bar": "2", "beat": 2.0, "semitones": -1}, {"kind": "wrong", "bar": "3", "beat": 1.0, "semitones": -1}], mend=(), work_on="Nothing, it was fine"),
+                DemoTake(
+                    seed=82,
+                    faults=[
+                        {"kind": "wrong", "bar": "2", "beat": 2.0, "semitones": -1},
+                        {"kind": "wrong", "bar": "3", "beat": 1.0, "semitones": -1},
+                    ],
+                    mend=(),
+                    work_on="Nothing, it was fine",
+                ),
             ),
         },
     ),

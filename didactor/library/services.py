@@ -85,7 +85,13 @@ def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: st
     for layout in LAYOUTS:
         engraving_of(revision=revision, part=part, bars=bars, layout=layout)
     return Passage.objects.create(
-        revision=revision, part=part, bars=bars, order=order.strip(), title=title.strip(), note_count=len(expectation.notes), created_by=teacher
+        revision=revision,
+        part=part,
+        bars=bars,
+        order=order.strip(),
+        title=title.strip(),
+        note_count=len(expectation.notes),
+        created_by=teacher,
     )
 
 

@@ -29,25 +29,13 @@ def upload(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         file = form.cleaned_data["score"]
         try:
-            piece = services.add_piece(teacher=request.user, upload=_with_descriptor(file), filename=file.name, title=form.cleaned_data["title"])
+            piece = services.add_piece(teacher=request.user, upload=file.file, filename=file.name, title=form.cleaned_data["title"])
         except CoreError as error:
             form.add_error("score", error.message)
         else:
             messages.success(request, f"“{piece}” is in the library.")
             return redirect("library:piece", pk=piece.pk)
     return render(request, "library/upload.html", {"form": form})
-
-
-def _with_descriptor(file: object) -> object:
-    """The sandbox needs a real file; small uploads are still in memory."""
-    import tempfile
-
-    target = tempfile.TemporaryFile()
-    for chunk in file.chunks():  # type: ignore[attr-defined]
-        target.write(chunk)
-    target.flush()
-    target.seek(0)
-    return target
 
 
 @teacher_only

@@ -15,8 +15,12 @@ class StudentForm(forms.Form):
     instrument = forms.ChoiceField(choices=INSTRUMENT_CHOICES)
     level = forms.ChoiceField(choices=Level.choices, initial=Level.ELEMENTARY)
     group = forms.CharField(max_length=80, required=False, help_text="Choose one or name a new one; may stay empty.")
-    is_minor = forms.BooleanField(required=False, label="Under age", help_text="A guardian’s consent is asked for before the first recording.")
-    guardian = forms.CharField(max_length=120, required=False, label="Guardian’s name", help_text="Gets a sign-in of their own and sees what the student sees.")
+    is_minor = forms.BooleanField(
+        required=False, label="Under age", help_text="A guardian’s consent is asked for before the first recording."
+    )
+    guardian = forms.CharField(
+        max_length=120, required=False, label="Guardian’s name", help_text="Gets a sign-in of their own and sees what the student sees."
+    )
 
     def __init__(self, *args: Any, studio: Studio, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -31,9 +35,15 @@ class ConsentForm(forms.Form):
 
 
 class CardForm(forms.Form):
-    code = forms.CharField(max_length=40, label="Code on your card", widget=forms.TextInput(attrs={"autocomplete": "one-time-code", "autocapitalize": "none", "spellcheck": "false"}))
+    code = forms.CharField(
+        max_length=40,
+        label="Code on your card",
+        widget=forms.TextInput(attrs={"autocomplete": "one-time-code", "autocapitalize": "none", "spellcheck": "false"}),
+    )
 
 
 class PasswordForm(forms.Form):
-    username = forms.CharField(max_length=150, label="Name", widget=forms.TextInput(attrs={"autocomplete": "username", "autocapitalize": "none"}))
+    username = forms.CharField(
+        max_length=150, label="Name", widget=forms.TextInput(attrs={"autocomplete": "username", "autocapitalize": "none"})
+    )
     password = forms.CharField(widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}))

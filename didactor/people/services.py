@@ -34,9 +34,7 @@ def make_card(person: Person) -> str:
 
 
 @transaction.atomic
-def add_student(
-    *, studio: Studio, name: str, instrument: str, level: str, group_name: str = "", is_minor: bool = False
-) -> Enrolment:
+def add_student(*, studio: Studio, name: str, instrument: str, level: str, group_name: str = "", is_minor: bool = False) -> Enrolment:
     """A new student with their first enrolment. A group that does not exist yet is made."""
     student = Person.objects.create(username=_free_username(name), name=name.strip(), role=Role.STUDENT, studio=studio, is_minor=is_minor)
     student.set_unusable_password()

@@ -34,7 +34,12 @@ def sign_in(request: HttpRequest) -> HttpResponse:
             if person is not None:
                 login(request, person)
                 return redirect(_next(request))
-            form.add_error(None, "No card has this code. Check it letter by letter, or ask your teacher for a new card." if by_card else "Name and password do not match.")
+            form.add_error(
+                None,
+                "No card has this code. Check it letter by letter, or ask your teacher for a new card."
+                if by_card
+                else "Name and password do not match.",
+            )
     return render(request, "people/sign_in.html", {"card": card, "password": password})
 
 

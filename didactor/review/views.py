@@ -19,7 +19,9 @@ from didactor.takes.reading import findings_in_words, heard_drawings, passage_of
 def waiting(request: HttpRequest) -> HttpResponse:
     """What waits to be heard, oldest first, and what was answered last."""
     queue = Submission.objects.awaiting_review_by(request.user).for_queue()
-    answered = Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_queue().order_by("-review__sent_at")[:8]
+    answered = (
+        Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_queue().order_by("-review__sent_at")[:8]
+    )
     return render(request, "review/waiting.html", {"queue": [_entry(s) for s in queue], "answered": [_entry(s) for s in answered]})
 
 
@@ -86,7 +88,13 @@ def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> Http
         if error:
             messages.error(request, error)
         return redirect("review:detail", pk=review.submission_id)
-    context = {"review": review, "submission": review.submission, "marks": review.marks.all(), "categories": list(CATEGORY_TITLES.items()), "error": error}
+    context = {
+        "review": review,
+        "submission": review.submission,
+        "marks": review.marks.all(),
+        "categories": list(CATEGORY_TITLES.items()),
+        "error": error,
+    }
     return render(request, "review/_marks.html", context)
 
 
@@ -141,7 +149,9 @@ def _save(request: HttpRequest, review: Review) -> Review:
         value = float(tempo) if tempo else None
     except ValueError:
         value = None
-    return services.save_draft(review=review, text=request.POST.get("text", ""), decision=request.POST.get("decision", ""), decision_tempo=value)
+    return services.save_draft(
+        review=review, text=request.POST.get("text", ""), decision=request.POST.get("decision", ""), decision_tempo=value
+    )
 
 
 @teacher_only

@@ -23,9 +23,11 @@ class TakeQuerySet(models.QuerySet[Any]):
         return self.filter(task__enrolment__student=person) if person.is_authenticated else self.none()
 
     def with_everything(self) -> TakeQuerySet:
-        return self.select_related(
-            "task__assignment__passage__revision__piece", "task__enrolment__student", "submission", "self_review"
-        ).prefetch_related("analyses", "self_review__marks").defer("task__assignment__passage__revision__prepared")
+        return (
+            self.select_related("task__assignment__passage__revision__piece", "task__enrolment__student", "submission", "self_review")
+            .prefetch_related("analyses", "self_review__marks")
+            .defer("task__assignment__passage__revision__prepared")
+        )
 
 
 class SubmissionQuerySet(models.QuerySet[Any]):
@@ -38,13 +40,19 @@ class SubmissionQuerySet(models.QuerySet[Any]):
         return self.visible_to(teacher).exclude(review__sent_at__isnull=False)
 
     def for_lists(self) -> SubmissionQuerySet:
-        return self.select_related(
-            "take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review"
-        ).prefetch_related("take__analyses", "take__self_review__marks").defer("take__task__assignment__passage__revision__prepared")
+        return (
+            self.select_related("take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review")
+            .prefetch_related("take__analyses", "take__self_review__marks")
+            .defer("take__task__assignment__passage__revision__prepared")
+        )
 
     def for_queue(self) -> SubmissionQuerySet:
         """For lists: summaries of what was heard, not the whole of it."""
         from didactor.takes.models import Analysis
 
         summaries = models.Prefetch("take__analyses", queryset=Analysis.objects.defer("result", "parameters"))
-        return self.select_related("take__task__assignment", "take__task__enrolment__student", "review").prefetch_related(summaries).defer("take__peaks", "take__basis")
+        return (
+            self.select_related("take__task__assignment", "take__task__enrolment__student", "review")
+            .prefetch_related(summaries)
+            .defer("take__peaks", "take__basis")
+        )

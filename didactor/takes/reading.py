@@ -172,9 +172,7 @@ def player_data(take: Take, result: dict[str, Any] | None) -> dict[str, Any]:
 
 def model_data(assignment: Assignment, instrument: str) -> list[dict[str, Any]]:
     """The models of a passage at the assigned tempo and slower, ready or not."""
-    sounds = model_sounds(
-        passage=assignment.passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off
-    )
+    sounds = model_sounds(passage=assignment.passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off)
     return [
         {
             "tempo": f"{sound.tempo_qpm / assignment.beat_unit_quarters:.0f}",

@@ -89,9 +89,7 @@ def _own_marks(request: HttpRequest) -> list[services.OwnMark]:
         verdict = request.POST.get(f"verdict-{slug}")
         if verdict in ("good", "mend"):
             marks.append(services.OwnMark(category=slug, verdict=verdict))
-    pins = zip(
-        request.POST.getlist("pin-bar"), request.POST.getlist("pin-category"), request.POST.getlist("pin-text"), strict=False
-    )
+    pins = zip(request.POST.getlist("pin-bar"), request.POST.getlist("pin-category"), request.POST.getlist("pin-text"), strict=False)
     for bar, category, text in pins:
         if bar.strip() and category in CATEGORY_TITLES:
             marks.append(services.OwnMark(category=category, verdict="mend", bar=bar.strip(), text=text.strip()))

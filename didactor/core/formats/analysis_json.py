@@ -40,7 +40,8 @@ def analysis_to_json(analysis: Analysis) -> dict[str, Any]:
             "quality": {
                 "verdict": analysis.quality.verdict,
                 "problems": [
-                    {"code": p.code, "start_s": _round(p.start_s), "end_s": _round(p.end_s), "text": p.text} for p in analysis.quality.problems
+                    {"code": p.code, "start_s": _round(p.start_s), "end_s": _round(p.end_s), "text": p.text}
+                    for p in analysis.quality.problems
                 ],
                 "numbers": analysis.quality.numbers,
             },
@@ -97,7 +98,8 @@ def _tempo(evidence: Evidence) -> dict[str, Any]:
         "verdict": tempo.verdict,
         "drift_percent_per_bar": _round(tempo.drift_percent_per_bar),
         "curve": [
-            {"bar": p.bar, "pass": p.pass_, "beat": _round(p.beat), "time_s": _round(p.time_s), "bpm": _round(p.qpm, 2)} for p in tempo.curve
+            {"bar": p.bar, "pass": p.pass_, "beat": _round(p.beat), "time_s": _round(p.time_s), "bpm": _round(p.qpm, 2)}
+            for p in tempo.curve
         ],
     }
 

@@ -11,6 +11,7 @@ stays plain; what matters is marked by shape first, by the accent second (classe
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass
 from typing import Any
@@ -152,7 +153,7 @@ class _Places:
             points.insert(0, (0.0, end[0] + HALF_HEAD))
         if points[-1][0] < length_guess:
             points.append((length_guess, end[1]))
-        for (b0, x0), (b1, x1) in zip(points[:-1], points[1:], strict=True):
+        for (b0, x0), (b1, x1) in itertools.pairwise(points):
             if b0 <= beat <= b1 and b1 > b0:
                 return x0 + (x1 - x0) * (beat - b0) / (b1 - b0), end[2]
         return points[-1][1], end[2]
@@ -208,7 +209,9 @@ def _heard_place(y: float, written: str, semitones: int) -> tuple[float, str]:
     return y - STEP * lines, _SIGNS.get(heard_alter, "")
 
 
-def _extra(layer: etree._Element, index: int, extra: dict[str, Any], geometry: dict[str, Any], result: dict[str, Any], places: _Places) -> None:
+def _extra(
+    layer: etree._Element, index: int, extra: dict[str, Any], geometry: dict[str, Any], result: dict[str, Any], places: _Places
+) -> None:
     found = places.x(extra["bar"], extra["beat"])
     if found is None or found[1] != index:
         return
@@ -226,7 +229,9 @@ def _extra(layer: etree._Element, index: int, extra: dict[str, Any], geometry: d
         _element(group, "text", "sign", x=found[0] + 100.0, y=y + 90.0).text = sign
 
 
-def _frame(lane: etree._Element, name: str, top: float, system: dict[str, float], geometry: dict[str, Any], index: int) -> tuple[float, float]:
+def _frame(
+    lane: etree._Element, name: str, top: float, system: dict[str, float], geometry: dict[str, Any], index: int
+) -> tuple[float, float]:
     """Name and extent of a lane: it spans the system, its name stands in the margin."""
     label = _element(lane, "text", "lane-label", x=system["left"] - 80.0, y=top + HEIGHTS[name] / 2 + 80.0, text_anchor="end")
     label.text = SHORT_NAMES[name] if _is_narrow(geometry) else name
@@ -234,7 +239,14 @@ def _frame(lane: etree._Element, name: str, top: float, system: dict[str, float]
 
 
 def _placement(
-    lane: etree._Element, index: int, top: float, system: dict[str, float], geometry: dict[str, Any], result: dict[str, Any], view: View, places: _Places
+    lane: etree._Element,
+    index: int,
+    top: float,
+    system: dict[str, float],
+    geometry: dict[str, Any],
+    result: dict[str, Any],
+    view: View,
+    places: _Places,
 ) -> None:
     left, right = _frame(lane, "placement", top, system, geometry, index)
     height = HEIGHTS["placement"]
@@ -254,7 +266,14 @@ def _placement(
 
 
 def _pitch(
-    lane: etree._Element, index: int, top: float, system: dict[str, float], geometry: dict[str, Any], result: dict[str, Any], view: View, places: _Places
+    lane: etree._Element,
+    index: int,
+    top: float,
+    system: dict[str, float],
+    geometry: dict[str, Any],
+    result: dict[str, Any],
+    view: View,
+    places: _Places,
 ) -> None:
     left, right = _frame(lane, "pitch", top, system, geometry, index)
     middle = top + HEIGHTS["pitch"] / 2
@@ -281,7 +300,14 @@ def _notes_of(index: int, geometry: dict[str, Any], result: dict[str, Any]) -> l
 
 
 def _tempo(
-    lane: etree._Element, index: int, top: float, system: dict[str, float], geometry: dict[str, Any], result: dict[str, Any], view: View, places: _Places
+    lane: etree._Element,
+    index: int,
+    top: float,
+    system: dict[str, float],
+    geometry: dict[str, Any],
+    result: dict[str, Any],
+    view: View,
+    places: _Places,
 ) -> None:
     left, right = _frame(lane, "tempo", top, system, geometry, index)
     height, tempo = HEIGHTS["tempo"], result["tempo"]
@@ -344,7 +370,9 @@ def _restart_arcs(lane: etree._Element, index: int, top: float, height: float, r
         x0 = end[0]
         group = _element(lane, "g", "restart", title=f"Back to bar {restart['to_bar']}", data_time=restart["time_s"])
         _element(group, "path", "arc", d=f"M{x1:g} {top + height:g} Q{(x0 + x1) / 2:g} {top + height + 220:g} {x0:g} {top + height:g}")
-        _element(group, "path", "arrow", d=f"M{x0 + 130:g} {top + height - 20:g} L{x0:g} {top + height:g} L{x0 + 110:g} {top + height + 120:g}")
+        _element(
+            group, "path", "arrow", d=f"M{x0 + 130:g} {top + height - 20:g} L{x0:g} {top + height:g} L{x0 + 110:g} {top + height + 120:g}"
+        )
 
 
 _DRAW = {"placement": _placement, "pitch": _pitch, "tempo": _tempo}

@@ -174,7 +174,7 @@ class _Table:
         missed_before: FloatArray,
         seconds_per_quarter: float,
     ) -> Alignment:
-        m, n = total.shape
+        _m, n = total.shape
         left_notes = missed_before[-1] - missed_before[1:]
         left_events = extra_before[-1] - extra_before[1:]
         unreached = np.minimum(left_notes, JUMP_COST + EDGE_MISSED_SHARE * left_notes)

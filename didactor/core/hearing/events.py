@@ -8,6 +8,7 @@ perhaps a repeated note, perhaps a bow's change or a swell. The alignment may pa
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -75,7 +76,7 @@ def find_events(features: Features, instrument: Instrument, tuning_cents: float)
     peaks = _flux_peaks(features)
     typical = float(np.percentile(features.flux[peaks], 70)) if len(peaks) else 1.0
     segments = []
-    for start, end in zip(bounds[:-1], bounds[1:], strict=True):
+    for start, end in itertools.pairwise(bounds):
         state = int(states[start])
         if state < 0:
             continue
@@ -104,7 +105,7 @@ def find_events(features: Features, instrument: Instrument, tuning_cents: float)
                     state,
                     tuning_cents,
                     strength if first else piece_strength,
-                    soft=same_pitch and first or (soft and not first),
+                    soft=(same_pitch and first) or (soft and not first),
                 )
             )
     return [e for e in events if e.duration_s > 0.02]
@@ -211,9 +212,7 @@ def _interpolate(flux: FloatArray, index: int) -> float:
     return index + float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else float(index)
 
 
-def _split(
-    features: Features, peaks: np.ndarray, typical: float, onset_s: float, end_s: float
-) -> list[tuple[float, float, float, bool]]:
+def _split(features: Features, peaks: np.ndarray, typical: float, onset_s: float, end_s: float) -> list[tuple[float, float, float, bool]]:
     """Cut a segment of one pitch at onsets inside it: (start, end, strength, soft) each."""
     times = peaks * FLUX_HOP_S
     inside = peaks[(times > onset_s + MIN_SPLIT_S) & (times < end_s - MIN_SPLIT_S)]

@@ -53,10 +53,10 @@ def octave_is_confirmed(features: Features, event: Event, wanted: int, tuning_ce
 def _partials_db(features: Features, event: Event, pitch: float) -> tuple[float, float]:
     middle = int((event.onset_s + 0.5 * event.duration_s) * RATE_HZ)
     half = int(min(0.06, max(0.02, 0.4 * event.duration_s)) * RATE_HZ)
-    frame = features.samples[max(0, middle - half) : middle + half]
-    if len(frame) < 256:
+    cut = features.samples[max(0, middle - half) : middle + half]
+    if len(cut) < 256:
         return -120.0, 0.0
-    frame = frame * np.hanning(len(frame))
+    frame = cut * np.hanning(len(cut))
     base = midi_to_hz(pitch)
     numbers = np.arange(1, 9)
     numbers = numbers[numbers * base < 0.45 * RATE_HZ]

@@ -79,7 +79,13 @@ def listen(samples: npt.NDArray[np.float32], instrument: Instrument) -> Features
 def _f0(samples: npt.NDArray[np.float32], instrument: Instrument) -> tuple[FloatArray, FloatArray]:
     low, high = instrument.low - RANGE_MARGIN, instrument.high + RANGE_MARGIN
     # Resampling to another rate and reading it as 16 kHz transposes: an octave up for a tuba, down for a piccolo.
-    shift = 1 if low < NETWORK_LOW_MIDI - 1 and high < NETWORK_HIGH_MIDI - 12 else -1 if low > NETWORK_LOW_MIDI + 24 and high > NETWORK_HIGH_MIDI + 6 else 0
+    shift = (
+        1
+        if low < NETWORK_LOW_MIDI - 1 and high < NETWORK_HIGH_MIDI - 12
+        else -1
+        if low > NETWORK_LOW_MIDI + 24 and high > NETWORK_HIGH_MIDI + 6
+        else 0
+    )
     rate = F0_RATE_HZ / 2.0**shift
     sound = soxr.resample(samples, RATE_HZ, rate, quality="HQ")
     if len(sound) < 512:
@@ -133,7 +139,7 @@ def _odd_over_even_db(power: npt.NDArray[np.float32], base_bins: FloatArray) -> 
 
 @cache
 def _mel_matrix() -> npt.NDArray[np.float32]:
-    def to_mel(hz: FloatArray | float) -> Any:
+    def to_mel(hz: Any) -> Any:
         return 2595.0 * np.log10(1.0 + np.asarray(hz) / 700.0)
 
     bins = np.fft.rfftfreq(FLUX_WINDOW, 1 / RATE_HZ)
@@ -141,7 +147,7 @@ def _mel_matrix() -> npt.NDArray[np.float32]:
     position = to_mel(bins)[:, None]
     rising = (position - edges[:-2]) / (edges[1:-1] - edges[:-2])
     falling = (edges[2:] - position) / (edges[2:] - edges[1:-1])
-    return np.maximum(0.0, np.minimum(rising, falling)).astype(np.float32)
+    return np.asarray(np.maximum(0.0, np.minimum(rising, falling)), dtype=np.float32)
 
 
 def _flux(samples: npt.NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:

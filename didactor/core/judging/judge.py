@@ -6,19 +6,20 @@ where it is missing the note is ``uncertain``, with a reason.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from didactor.core.hearing.alignment import Alignment
+from didactor.core.hearing.events import Event
 from didactor.core.hearing.evidence_of_pitch import (
     octave_is_confirmed,
     onset_is_confirmed,
     pitch_is_present,
     span_is_explained,
 )
-from didactor.core.hearing.events import Event
 from didactor.core.hearing.features import Features
 from didactor.core.instruments import Instrument
 from didactor.core.judging.evidence import (
@@ -259,7 +260,11 @@ def _place(
             continue
         beat_s = float(pulse.slope[k]) * expectation.bar_at(item.note.onset_quarters).beat_quarters
         residual = float(pulse.residual_s[k])
-        if abs(residual) * 1000 > DOUBTED_FROM_MS and item.status is Status.CORRECT and not _onset_holds(index, k, pulse, heard, expectation):
+        if (
+            abs(residual) * 1000 > DOUBTED_FROM_MS
+            and item.status is Status.CORRECT
+            and not _onset_holds(index, k, pulse, heard, expectation)
+        ):
             result[index] = replace(item, reason="its beginning cannot be heard apart here")
             continue
         ratio = None
@@ -313,7 +318,9 @@ def _extras(heard: Heard, expectation: Expectation) -> list[ExtraNote]:
         position = min(note.onset_quarters + elapsed, expectation.length_quarters)
         bar = expectation.bar_at(position)
         extras.append(
-            ExtraNote(onset_s=event.onset_s, midi=event.midi - heard.shift, bar=bar.number, pass_=bar.pass_, beat=position - bar.start_quarters)
+            ExtraNote(
+                onset_s=event.onset_s, midi=event.midi - heard.shift, bar=bar.number, pass_=bar.pass_, beat=position - bar.start_quarters
+            )
         )
     return extras
 
@@ -389,7 +396,7 @@ def _hesitations(pulse: Pulse | None, used: list[int], expectation: Expectation)
 def _restarts(heard: Heard, expectation: Expectation) -> list[Restart]:
     found = []
     matches = heard.alignment.matches
-    for before, after in zip(matches[:-1], matches[1:], strict=True):
+    for before, after in itertools.pairwise(matches):
         if after.jump and after.note <= before.note:
             found.append(
                 Restart(
@@ -432,5 +439,3 @@ def _pairs(notes: Sequence[NoteJudgement], expectation: Expectation) -> list[Pai
         if whole > 0.05 and known[0] < known[1] < known[2]:
             found.append(Pair(bar=a.bar, pass_=a.pass_, beat=a.beat, ratio_percent=100 * float(known[1] - known[0]) / whole))
     return found
-
-

@@ -15,7 +15,9 @@ TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Targets:
-    """Tempi in quarters per minute; ``beat_unit`` is how they are written. With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
+    """Tempi in quarters per minute; ``beat_unit`` is how they are written.
+
+    With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
 
     Raises:
         PassageError: a tempo, band or stage outside what makes sense.

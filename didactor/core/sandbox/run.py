@@ -53,7 +53,7 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
     """
     limits = limits or Limits()
     with tempfile.TemporaryFile() as answer:
-        process = subprocess.Popen(  # noqa: S603 - fixed program, no shell
+        process = subprocess.Popen(
             [sys.executable, "-I", "-c", _BOOT, str(ROOT), tool],
             stdin=subprocess.PIPE,
             stdout=subprocess.DEVNULL,

@@ -133,7 +133,8 @@ def _clean(raw: str, layout: str) -> Engraving:
         href = element.get("href")
         if href and href.startswith("#"):
             element.set("href", re.sub(r"-[^-]*$", "", href) + suffix)
-    root.attrib.pop("id", None)
+    if "id" in root.attrib:
+        del root.attrib["id"]
     root.set("class", "score")
     geometry = _measure(root)
     return Engraving(svg=etree.tostring(root, encoding="unicode"), geometry=geometry)
@@ -154,8 +155,8 @@ def _measure(root: etree._Element) -> dict[str, Any]:
         left, right = float("inf"), 0.0
         for measure in _by_class(system, "measure"):
             staves = list(_by_class(measure, "staff"))
-            spans = [_line(path.get("d", "")) for staff in staves for path in staff.findall(f"{SVG}path")]
-            spans = [s for s in spans if s is not None and s[1] == s[3]]
+            found = [_line(path.get("d", "")) for staff in staves for path in staff.findall(f"{SVG}path")]
+            spans = [s for s in found if s is not None and s[1] == s[3]]
             if not spans:
                 continue
             x0, x1 = min(s[0] for s in spans), max(s[2] for s in spans)

@@ -38,9 +38,7 @@ def parse(data: bytes) -> Element:
     if len(data) > MAX_XML_BYTES:
         raise ScoreError("score.too_large", "The score is larger than 40 MB. Split it into movements and try again.")
     if b"<!ENTITY" in data or b"<!ENTITY".decode().encode("utf-16-le") in data or "<!ENTITY".encode("utf-16-be") in data:
-        raise ScoreError(
-            "score.entities", "The file declares XML entities, which are not accepted. Export the score again as MusicXML."
-        )
+        raise ScoreError("score.entities", "The file declares XML entities, which are not accepted. Export the score again as MusicXML.")
     parser = etree.XMLParser(
         resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False, remove_comments=True
     )

@@ -216,4 +216,6 @@ def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: 
         try:
             found["tempo_qpm"] = float(metronome.findtext("per-minute") or "") * BEAT_UNIT_QUARTERS[unit]
         except (ValueError, KeyError):
-            cursor.problems.append(Problem(code="score.tempo_mark", text="A tempo mark was not understood; set the tempo on the assignment."))
+            cursor.problems.append(
+                Problem(code="score.tempo_mark", text="A tempo mark was not understood; set the tempo on the assignment.")
+            )

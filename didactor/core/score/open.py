@@ -33,5 +33,7 @@ def engrave_isolated(prepared: bytes, part: int, bars: str | None, layout: str) 
         try:
             answer = run_isolated("engrave", source, {"part": part, "bars": bars, "layout": layout}, SCORE_LIMITS)
         except SandboxError as error:
-            raise ScoreError("score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again.") from error
+            raise ScoreError(
+                "score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again."
+            ) from error
     return Engraving(svg=answer.body.decode(), geometry=answer.head["geometry"])

@@ -19,7 +19,23 @@ from didactor.core.errors import AudioError, Problem
 from didactor.core.sound.recording import MAX_DURATION_S, RATE_HZ
 
 CONTAINERS = {"wav", "flac", "mp3", "ogg", "matroska", "webm", "mov", "mp4", "m4a", "3gp", "3g2", "mj2", "amr", "aac", "w64", "aiff"}
-CODECS = {"flac", "mp3", "mp3float", "vorbis", "opus", "libopus", "aac", "alac", "amrnb", "amr_nb", "amrwb", "amr_wb", "libopencore_amrnb", "mp2", "aac_latm"}
+CODECS = {
+    "flac",
+    "mp3",
+    "mp3float",
+    "vorbis",
+    "opus",
+    "libopus",
+    "aac",
+    "alac",
+    "amrnb",
+    "amr_nb",
+    "amrwb",
+    "amr_wb",
+    "libopencore_amrnb",
+    "mp2",
+    "aac_latm",
+}
 CLIP_LEVEL = 0.985
 #: Consecutive full-scale samples that make a clipped place, at the source's own rate.
 CLIP_RUN = 3
@@ -61,7 +77,9 @@ def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:
     if not kinds & CONTAINERS:
         raise AudioError("audio.kind", "This kind of file is not accepted. Send WAV, FLAC, MP3, OGG, M4A, AMR, WebM, MP4 or MOV.")
     if not container.streams.audio:
-        raise AudioError("audio.no_sound", "There is no sound in this file, only pictures. Check that the camera records sound, and try again.")
+        raise AudioError(
+            "audio.no_sound", "There is no sound in this file, only pictures. Check that the camera records sound, and try again."
+        )
     stream = container.streams.audio[0]
     codec = stream.codec_context.name
     if codec not in CODECS and not codec.startswith(("pcm_", "adpcm_")):
@@ -102,7 +120,9 @@ def _announced_s(container: Any, stream: Any) -> float | None:
 
 
 def _cut_off(at_s: float) -> Problem:
-    return Problem(code="cut_off", text=f"The file breaks off after {at_s:.1f} s: part of it was lost on the way.", start_s=at_s, end_s=at_s)
+    return Problem(
+        code="cut_off", text=f"The file breaks off after {at_s:.1f} s: part of it was lost on the way.", start_s=at_s, end_s=at_s
+    )
 
 
 def _too_long() -> AudioError:
@@ -165,7 +185,7 @@ class _Reader:
 
     def _mix(self, data: Mono) -> Mono:
         if data.shape[0] == 1:
-            return data[0]
+            return np.asarray(data[0], dtype=np.float32)
         power = (data.astype(np.float64) ** 2).sum(axis=1)
         if self._weights is None and power.max() > 1e-4:
             # Two channels in opposite phase would cancel: then, and with a dead channel, take the louder one.
@@ -174,7 +194,7 @@ class _Reader:
             self._weights = (1.0, 0.0) if cancels and power[0] >= power[1] else (0.0, 1.0) if cancels else (0.5, 0.5)
         if self._weights and self._weights != (0.5, 0.5):
             return np.asarray(data[0] if self._weights[0] else data[1], dtype=np.float32)
-        return data.mean(axis=0).astype(np.float32)
+        return np.asarray(data.mean(axis=0), dtype=np.float32)
 
     def _push(self, mono: Mono) -> None:
         self._count += len(mono)

@@ -42,11 +42,17 @@ def assess(recording: Recording) -> Quality:
     count = len(samples) // frame
     if recording.duration_s < MIN_DURATION_S or count < 4:
         text = "The recording is shorter than half a second. Record the whole passage."
-        return Quality(verdict="unusable", problems=(*problems, Problem(code="too_short", text=text, start_s=0.0, end_s=recording.duration_s)))
+        return Quality(
+            verdict="unusable", problems=(*problems, Problem(code="too_short", text=text, start_s=0.0, end_s=recording.duration_s))
+        )
     rms = np.sqrt(np.square(samples[: count * frame].reshape(count, frame), dtype=np.float64).mean(axis=1))
     levels = 20 * np.log10(np.maximum(rms, 1e-7))
     loud, floor = float(np.percentile(levels, 95)), float(np.percentile(levels, 5))
-    numbers = {"loud_dbfs": round(loud, 1), "floor_dbfs": round(floor, 1), "peak_dbfs": round(amplitude_to_db(float(np.abs(samples).max())), 1)}
+    numbers = {
+        "loud_dbfs": round(loud, 1),
+        "floor_dbfs": round(floor, 1),
+        "peak_dbfs": round(amplitude_to_db(float(np.abs(samples).max())), 1),
+    }
     unusable = False
     if loud < SILENT_DBFS:
         problems.append(
@@ -60,7 +66,12 @@ def assess(recording: Recording) -> Quality:
         return Quality(verdict="unusable", problems=tuple(problems), numbers=numbers)
     if loud < QUIET_DBFS:
         problems.append(
-            Problem(code="too_quiet", text="The take is very quiet. Move closer to the microphone or turn its level up.", start_s=0.0, end_s=recording.duration_s)
+            Problem(
+                code="too_quiet",
+                text="The take is very quiet. Move closer to the microphone or turn its level up.",
+                start_s=0.0,
+                end_s=recording.duration_s,
+            )
         )
     clipped = sum(b - a for a, b in recording.clipped_s)
     numbers["clipped_percent"] = round(100 * clipped / recording.duration_s, 2)
@@ -74,7 +85,12 @@ def assess(recording: Recording) -> Quality:
             )
         )
     problems += [
-        Problem(code="dropout", text="Sound is missing here: the recorder lost a moment. Close other programs and record again.", start_s=a, end_s=b)
+        Problem(
+            code="dropout",
+            text="Sound is missing here: the recorder lost a moment. Close other programs and record again.",
+            start_s=a,
+            end_s=b,
+        )
         for a, b in (*recording.gaps_s, *_dropouts(samples, levels))
     ][:20]
     snr = _snr_db(levels)
@@ -83,7 +99,9 @@ def assess(recording: Recording) -> Quality:
         unusable = snr < UNUSABLE_SNR_DB and not _is_tonal(samples)
         text = "There is more noise than music here." if unusable else "The room is noisy: some notes may not be judged."
         problems.append(
-            Problem(code="noisy", text=f"{text} Find a quieter place, close the window, move closer.", start_s=0.0, end_s=recording.duration_s)
+            Problem(
+                code="noisy", text=f"{text} Find a quieter place, close the window, move closer.", start_s=0.0, end_s=recording.duration_s
+            )
         )
     verdict = "unusable" if unusable else "poor" if problems else "ok"
     return Quality(verdict=verdict, problems=tuple(problems), numbers=numbers)

@@ -78,7 +78,9 @@ def _open(source: IO[bytes], copy: bool) -> tuple[Recording, PlaybackCopy | None
     try:
         answer = run_isolated("sound", source, {"copy": copy}, SOUND_LIMITS)
     except SandboxError as error:
-        raise AudioError("audio.unreadable", "The recording could not be read safely: it is damaged or unpacks to far more than a take.") from error
+        raise AudioError(
+            "audio.unreadable", "The recording could not be read safely: it is damaged or unpacks to far more than a take."
+        ) from error
     head, body, made = answer.head, answer.body, None
     if copy:
         entry = head["copy"]

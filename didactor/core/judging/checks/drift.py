@@ -32,7 +32,8 @@ def drift(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="tempo.drift",
         category="tempo",
-        text=f"The tempo {'rises' if per_bar > 0 else 'falls'} steadily, from {evidence.targets.in_words(start.qpm)} to {evidence.targets.in_words(end.qpm).split()[-1]}.",
+        text=f"The tempo {'rises' if per_bar > 0 else 'falls'} steadily, from {evidence.targets.in_words(start.qpm)} "
+        f"to {evidence.targets.in_words(end.qpm).split()[-1]}.",
         confidence=evidence.tempo.drift_confidence,
         severity=5.2,
         size=per_bar,

@@ -34,7 +34,22 @@ Fault = dict[str, Any]
 Notes = list[PerformedNote]
 
 #: Faults that change the order of the notes come last, so that places keep naming the written notes.
-_ORDER = ("wrong", "detuned", "cut", "late", "early", "tuning", "octave", "tempo", "drift", "hesitation", "extra", "missed", "restart", "skip")
+_ORDER = (
+    "wrong",
+    "detuned",
+    "cut",
+    "late",
+    "early",
+    "tuning",
+    "octave",
+    "tempo",
+    "drift",
+    "hesitation",
+    "extra",
+    "missed",
+    "restart",
+    "skip",
+)
 
 
 def apply_faults(notes: Notes, faults: list[Fault], expectation: Expectation, rng: np.random.Generator) -> Notes:
@@ -85,17 +100,24 @@ def _extra(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
     end = notes[at + 1].onset_s if at + 1 < len(notes) else note.offset_s
     middle = note.onset_s + 0.55 * (end - note.onset_s)
     stray = replace(
-        note, id="", onset_s=middle, offset_s=middle + 0.9 * (end - middle), midi=note.midi + int(fault.get("semitones", 2)), expected_midi=None
+        note,
+        id="",
+        onset_s=middle,
+        offset_s=middle + 0.9 * (end - middle),
+        midi=note.midi + int(fault.get("semitones", 2)),
+        expected_midi=None,
     )
     notes[at] = replace(note, offset_s=min(note.offset_s, middle))
-    return notes[: at + 1] + [stray] + notes[at + 1 :]
+    return [*notes[: at + 1], stray, *notes[at + 1 :]]
 
 
 def _displace(sign: float) -> Callable[[Notes, Fault, Expectation], Notes]:
     def displace(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
         at = _place(notes, fault, expectation)
         shift = sign * float(fault.get("ms", 150)) / 1000.0
-        notes[at] = replace(notes[at], onset_s=notes[at].onset_s + shift, offset_s=max(notes[at].offset_s, notes[at].onset_s + shift + 0.08))
+        notes[at] = replace(
+            notes[at], onset_s=notes[at].onset_s + shift, offset_s=max(notes[at].offset_s, notes[at].onset_s + shift + 0.08)
+        )
         if at and notes[at - 1].offset_s > notes[at].onset_s:
             notes[at - 1] = replace(notes[at - 1], offset_s=notes[at].onset_s)
         return notes

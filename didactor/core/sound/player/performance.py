@@ -98,7 +98,7 @@ class _Clock:
             deviation = PULSE_MEMORY * deviation + float(rng.normal(0.0, style.wander_percent / 100.0)) * np.sqrt(1 - PULSE_MEMORY**2)
             periods.append(60.0 / tempo_qpm * (1.0 + deviation))
         # The wander must not shift the mean tempo, which the truth states.
-        used = max(1, int(round(expectation.length_quarters)))
+        used = max(1, round(expectation.length_quarters))
         periods = [p * (60.0 / tempo_qpm) / float(np.mean(periods[:used])) for p in periods]
         self._grid = np.arange(beats + 1, dtype=float)
         self._times = start_s + np.concatenate(([0.0], np.cumsum(periods)))

@@ -64,7 +64,9 @@ def render(
     return add_room(dry, ROOMS[room], np.random.default_rng(seed))
 
 
-def synthesise(notes: list[PerformedNote], instrument: Instrument, source: str, vibrato_cents: float = 0.0, clicks_s: tuple[float, ...] = ()) -> Samples:
+def synthesise(
+    notes: list[PerformedNote], instrument: Instrument, source: str, vibrato_cents: float = 0.0, clicks_s: tuple[float, ...] = ()
+) -> Samples:
     """The dry sound of a performance; ``clicks_s`` adds wood-block taps at these times (a count-off)."""
     font = SOUNDFONTS[source]
     if shutil.which("fluidsynth") is None or not font.exists():
@@ -73,7 +75,7 @@ def synthesise(notes: list[PerformedNote], instrument: Instrument, source: str, 
     with tempfile.TemporaryDirectory() as folder:
         midi, wave = Path(folder) / "take.mid", Path(folder) / "take.wav"
         _midi(notes, instrument, vibrato_cents, clicks_s).save(midi)
-        subprocess.run(  # noqa: S603 - fixed program on our own files
+        subprocess.run(
             ["fluidsynth", "-ni", "-q", "-g", "0.7", "-r", str(SYNTH_RATE_HZ), "-R", "0", "-C", "0", "-F", str(wave), str(font), str(midi)],
             check=True,
             capture_output=True,
@@ -105,7 +107,7 @@ def _midi(notes: list[PerformedNote], instrument: Instrument, vibrato_cents: flo
     file.tracks.append(track)
     tick = 0
     for time, _, message in sorted(events, key=lambda e: (e[0], e[1])):
-        at = max(tick, int(round(max(0.0, time) * _TICKS_PER_S)))
+        at = max(tick, round(max(0.0, time) * _TICKS_PER_S))
         track.append(message.copy(time=at - tick))
         tick = at
     return file

@@ -51,7 +51,10 @@ class Command(BaseCommand):
         studio = Studio.objects.create(name=STUDIO)
         password = secrets.token_urlsafe(9)
         teacher = Person.objects.create_user(username=TEACHER[0], password=password, name=TEACHER[1], role=Role.TEACHER, studio=studio)
-        lines = ["Demo sign-ins (kept in the state folder, demo.txt):", f"  {'Teacher':<10}{TEACHER[1]:<18}name {TEACHER[0]}, password {password}"]
+        lines = [
+            "Demo sign-ins (kept in the state folder, demo.txt):",
+            f"  {'Teacher':<10}{TEACHER[1]:<18}name {TEACHER[0]}, password {password}",
+        ]
         people = {}
         for name, instrument, level, group, guardian in STUDENTS:
             enrolment = add_student(studio=studio, name=name, instrument=instrument, level=level, group_name=group, is_minor=bool(guardian))

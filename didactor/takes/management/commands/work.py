@@ -10,7 +10,6 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
-
 #: A running job gets this long to finish when the worker is told to stop.
 GRACE_S = 4.0
 
@@ -35,7 +34,12 @@ class Command(BaseCommand):
             workers = [
                 asyncio.ensure_future(
                     worker_app.run_worker_async(
-                        queues=queues, name=name, concurrency=1, install_signal_handlers=False, shutdown_graceful_timeout=GRACE_S, **defaults
+                        queues=queues,
+                        name=name,
+                        concurrency=1,
+                        install_signal_handlers=False,
+                        shutdown_graceful_timeout=GRACE_S,
+                        **defaults,
                     )
                 )
                 for name, queues in (("hearing", ["takes", "default"]), ("upkeep", ["upkeep"]))

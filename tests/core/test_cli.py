@@ -1,0 +1,62 @@
+"""The command line's contract: files in, JSON out, exit status and one line when something cannot be used."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import tempfile
+from pathlib import Path
+
+from django.test import SimpleTestCase
+
+from didactor.cli import main
+from tests.music import musicxml
+
+
+class CommandLineTests(SimpleTestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.score = self.folder / "tune.musicxml"
+        self.score.write_bytes(musicxml())
+
+    def run_it(self, *arguments: str) -> tuple[int, str]:
+        errors = io.StringIO()
+        with contextlib.redirect_stderr(errors):
+            status = main(list(arguments))
+        return status, errors.getvalue()
+
+    def test_perform_then_analyse_finds_the_fault(self):
+        faults, audio, truth, out = (self.folder / n for n in ("faults.json", "take.wav", "truth.json", "out.json"))
+        faults.write_text(json.dumps([{"kind": "wrong", "bar": "6", "beat": 0.0, "semitones": 2}]))
+        common = ("--score", str(self.score), "--part", "1", "--bars", "1-8", "--tempo", "88")
+        status, _ = self.run_it("perform", *common, "--faults", str(faults), "--audio", str(audio), "--truth", str(truth))
+        self.assertEqual(status, 0)
+        self.assertEqual(json.loads(truth.read_text())["tempo_qpm"], 88)
+        self.assertEqual(self.run_it("analyse", *common, "--audio", str(audio), "--stage", "at_tempo", "--json", str(out))[0], 0)
+        result = json.loads(out.read_text())
+        self.assertEqual([(f["code"], f["bar"]) for f in result["findings"]], [("notes.wrong", "6")])
+        self.assertAlmostEqual(result["tempo"]["played_bpm"], 88, delta=0.5)
+
+    def test_expect_names_parts_and_notes(self):
+        out = self.folder / "out.json"
+        self.assertEqual(self.run_it("expect", "--score", str(self.score), "--bars", "0-1", "--json", str(out))[0], 0)
+        data = json.loads(out.read_text())
+        self.assertEqual(data["parts"][0]["transposition"], 0)
+        self.assertEqual([n["bar"] for n in data["notes"]], ["0", "1", "1", "1", "1", "1"])
+
+    def test_what_cannot_be_used_ends_with_2_and_one_line(self):
+        text, out = self.folder / "letter.wav", self.folder / "out.json"
+        text.write_text("not a recording")
+        base = ("analyse", "--score", str(self.score), "--tempo", "90", "--json", str(out))
+        for arguments in (
+            (*base, "--audio", str(text)),
+            (*base, "--audio", str(self.folder / "missing.wav")),
+            (*base, "--audio", str(text), "--bars", "50-60"),
+            ("analyse", "--score", str(text), "--tempo", "90", "--json", str(out), "--audio", str(text)),
+        ):
+            status, errors = self.run_it(*arguments)
+            self.assertEqual((status, errors.count("\n")), (2, 1), errors)
+            self.assertFalse(out.exists())

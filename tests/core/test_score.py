@@ -1,0 +1,126 @@
+"""Notation in: ids, expected notes, road maps, hostile files."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import zipfile
+
+from django.test import SimpleTestCase
+
+from didactor.core.errors import PassageError, ScoreError
+from didactor.core.score.expected import expect
+from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.open import engrave_isolated, prepare_isolated
+from didactor.core.score.write import Line, write_musicxml
+from tests.music import TUNE, expectation, musicxml
+
+
+def opened(data: bytes) -> tuple[dict, bytes]:
+    with tempfile.TemporaryFile() as source:
+        source.write(data)
+        source.flush()
+        return prepare_isolated(source)
+
+
+class ExpectedNotesTests(SimpleTestCase):
+    def test_ties_are_one_note_and_the_anacrusis_is_bar_0(self):
+        notes = expectation().notes
+        self.assertEqual((notes[0].bar, notes[0].onset_quarters), ("0", 0.0))
+        tied = next(n for n in notes if n.bar == "2")
+        self.assertEqual(tied.duration_quarters, 2.5)
+        self.assertEqual([n.beat for n in notes if n.bar == "2"], [0.0, 2.5, 3.0])
+
+    def test_triplets_share_a_beat(self):
+        beats = [round(n.beat, 3) for n in expectation().notes if n.bar == "3"]
+        self.assertEqual(beats[:4], [0.0, 0.333, 0.667, 1.0])
+
+    def test_transposing_instruments_sound_lower_than_written(self):
+        note = expectation(TUNE, transposition=-2).notes[0]
+        self.assertEqual((note.written_pitch, note.sounding_midi), ("A4", 67))
+
+    def test_repeats_inside_the_passage_are_played_twice(self):
+        notes = expectation("C4:q D4:q E4:q F4:q | |: G4:w :| C5:w", fifths=0).notes
+        self.assertEqual([(n.bar, n.pass_) for n in notes[4:]], [("2", 1), ("2", 2), ("3", 1)])
+        self.assertEqual(notes[-1].onset_quarters, 12.0)
+
+    def test_an_order_of_the_teachers_own(self):
+        text = "C4:w | D4:w | E4:w"
+        notes = expectation(text, order="1-2 1 3", fifths=0).notes
+        self.assertEqual([n.written_pitch[0] for n in notes], ["C", "D", "C", "E"])
+        self.assertEqual(notes[2].pass_, 2)
+
+    def test_bars_that_do_not_exist_are_named(self):
+        part = read(prepare(musicxml())).parts[0]
+        for bars, words in (("5-99", "There is no bar 99"), ("6-2", "comes before"), ("?", "no range of bars")):
+            with self.assertRaisesMessage(PassageError, words):
+                expect(part, bars)
+        with self.assertRaisesMessage(PassageError, "not in the passage"):
+            expect(part, "1-2", "1-2 5")
+
+    def test_a_passage_of_rests_is_refused(self):
+        part = read(prepare(musicxml("C4:w | r:w"))).parts[0]
+        with self.assertRaisesMessage(PassageError, "not a single note"):
+            expect(part, "2")
+
+
+class NoteIdTests(SimpleTestCase):
+    def test_ids_survive_an_edit_elsewhere(self):
+        before = {n.id for n in expectation("C4:q D4:q E4:h | F4:w", fifths=0).notes if n.bar == "2"}
+        after = {n.id for n in expectation("C4:q G4:e D4:e E4:h | F4:w", fifths=0).notes if n.bar == "2"}
+        self.assertEqual(before, after)
+
+    def test_every_note_is_engraved_with_its_id(self):
+        _, prepared = opened(musicxml())
+        for layout in ("desk", "phone"):
+            engraving = engrave_isolated(prepared, 1, "2-5", layout)
+            wanted = {n.id for n in expectation(TUNE, bars="2-5").notes}
+            self.assertLessEqual(wanted, set(engraving.geometry["notes"]))
+            self.assertNotIn("<style", engraving.svg)
+        self.assertEqual(len(engraving.geometry["bars"]), 4)
+
+
+class HostileScoreTests(SimpleTestCase):
+    def refused(self, data: bytes, code: str) -> None:
+        with self.assertRaises(ScoreError) as caught:
+            opened(data)
+        self.assertEqual(caught.exception.code, code)
+        self.assertNotIn("Traceback", caught.exception.message)
+
+    def test_external_entities_are_refused(self):
+        self.refused(b'<!DOCTYPE a [<!ENTITY x SYSTEM "file:///etc/passwd">]><score-partwise>&x;</score-partwise>', "score.entities")
+
+    def test_entities_in_another_encoding_are_refused(self):
+        text = '<?xml version="1.0" encoding="utf-16"?><!DOCTYPE a [<!ENTITY x "y">]><score-partwise>&x;</score-partwise>'
+        self.refused(text.encode("utf-16"), "score.entities")
+
+    def test_a_billion_laughs_is_refused(self):
+        laughs = "".join(f'<!ENTITY l{i} "{f"&l{i - 1};" * 10}">' for i in range(1, 10))
+        self.refused(f'<!DOCTYPE a [<!ENTITY l0 "ha">{laughs}]><score-partwise>&l9;</score-partwise>'.encode(), "score.entities")
+
+    def test_a_zip_bomb_is_refused(self):
+        bomb = io.BytesIO()
+        with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("score.xml", b" " * (60 * 1024 * 1024))
+        self.refused(bomb.getvalue(), "score.too_large")
+
+    def test_a_compressed_score_is_read(self):
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as archive:
+            archive.writestr("META-INF/container.xml", '<container><rootfiles><rootfile full-path="music.xml"/></rootfiles></container>')
+            archive.writestr("music.xml", musicxml())
+        head, _ = opened(packed.getvalue())
+        self.assertEqual(head["title"], "Test tune")
+
+    def test_other_files_get_a_plain_sentence(self):
+        self.refused(b"", "score.empty")
+        self.refused(b"Dear teacher, here is my song", "score.not_xml")
+        self.refused(b"<html/>", "score.not_musicxml")
+        self.refused(b"PK\x03\x04 broken", "score.bad_zip")
+        self.refused(b"<score-partwise/>", "score.no_parts")
+
+    def test_a_score_in_parts_keeps_each_to_itself(self):
+        data = write_musicxml([Line(text="C4:w", name="Flute"), Line(text="E4:w", name="Horn in F", transposition=-7)])
+        head, prepared = opened(data)
+        self.assertEqual([p["name"] for p in head["parts"]], ["Flute", "Horn in F"])
+        self.assertEqual(read(prepared).parts[1].notes[0].sounding_midi, 57)
