@@ -24,7 +24,7 @@ def index(request: HttpRequest) -> HttpResponse:
 @teacher_only
 def create(request: HttpRequest) -> HttpResponse:
     passage = get_object_or_404(Passage.objects.visible_to(request.user), pk=request.GET.get("passage") or 0)
-    tempo = passage.part_entry.get("tempo_qpm") or 80
+    tempo = f"{passage.part_entry.get('tempo_qpm') or 80:g}"
     form = AssignmentForm(request.POST or None, teacher=request.user, initial={"title": str(passage), "tempo": tempo})
     if request.method == "POST" and form.is_valid():
         try:

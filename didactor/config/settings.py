@@ -192,5 +192,5 @@ LOGGING = {
     "formatters": {"line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"didactor": {"level": "INFO"}, "axes": {"level": "WARNING"}},
+    "loggers": {"didactor": {"level": "INFO"}, "axes": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
 }

@@ -114,7 +114,8 @@ def _grow(root: etree._Element, by: float, left: float) -> None:
 
 def _add_bars(root: etree._Element, geometry: dict[str, Any], numbers: dict[str, str]) -> None:
     systems = _systems(root)
-    for bar_id, bar in geometry["bars"].items():
+    # Before the music, in the order of the bars: the notes lie on top and can be touched themselves.
+    for bar_id, bar in reversed(list(geometry["bars"].items())):
         system = geometry["systems"][int(bar["system"])]
         rect = etree.Element(
             f"{SVG}rect",

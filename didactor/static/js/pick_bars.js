@@ -1,11 +1,9 @@
 // Dragging over the engraved bars writes their range into a field; typing into the field shows it on the score.
 
+import { rangeOf } from "./ranges.js";
+
 function bars(sheet) {
   return [...sheet.querySelectorAll("rect.bar")];
-}
-
-export function rangeOf(first, last) {
-  return first === last ? first : `${first}-${last}`;
 }
 
 function show(sheet, from, to) {

@@ -1,0 +1,97 @@
+"""The teacher's answer: proposals, remarks, a decision, and nothing before it is sent."""
+
+from __future__ import annotations
+
+from django.test import TestCase
+from django.urls import reverse
+
+from didactor.assignments.models import TaskState
+from didactor.review.models import Review, Standing
+from didactor.review.services import ReviewRefused, add_remark, decide_mark, keep_all, open_review, save_draft, send
+from didactor.takes.models import Take
+from didactor.takes.services import OwnMark, review_own_take, submit_take
+from tests import scene as scenes
+
+
+class ReviewTests(scenes.OwnFolders, TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.scene = scenes.build()
+        faults = ({"kind": "wrong", "bar": "6", "beat": 0.0}, {"kind": "hesitation", "bar": "5", "beat": 0.0, "beats": 2.0})
+        take = scenes.recorded(cls.scene, *faults)
+        review_own_take(take=take, marks=[OwnMark(category="flow", verdict="mend", bar="5", text="I stopped")], work_on="going on")
+        cls.submission = submit_take(take=Take.objects.get(pk=take.pk))
+        cls.review = open_review(submission=cls.submission, teacher=cls.scene.teacher)
+
+    def student_page(self) -> str:
+        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        return self.client.get(reverse("takes:detail", args=[self.submission.take_id])).content.decode()
+
+    def test_findings_come_as_proposals_once(self):
+        self.assertEqual(
+            [(m.code, m.standing) for m in self.review.marks.all()], [("notes.wrong", "proposed"), ("flow.hesitation", "proposed")]
+        )
+        open_review(submission=self.submission, teacher=self.scene.teacher)
+        self.assertEqual(self.review.marks.count(), 2)
+
+    def test_only_what_was_kept_reaches_the_student_and_only_when_sent(self):
+        first, second = self.review.marks.all()
+        decide_mark(mark=first, standing="kept", text="In bar 6 you carried on the pattern of bar 5.")
+        decide_mark(mark=second, standing="dropped")
+        add_remark(review=self.review, category="tone", text="A warm low register.", bar="7")
+        save_draft(review=self.review, text="Well held.", decision="once_more", decision_tempo=80.0)
+        self.assertNotIn("carried on the pattern", self.student_page())
+        self.assertNotIn("Well held", self.student_page())
+        send(review=self.review)
+        page = self.student_page()
+        for words in ("carried on the pattern", "A warm low register", "Well held.", "Once more, at 80"):
+            self.assertIn(words, page)
+        self.assertEqual(self.scene.task.state, TaskState.ANSWERED)
+
+    def test_open_proposals_are_left_out_and_a_sent_answer_stays(self):
+        save_draft(review=self.review, text="", decision="passed", decision_tempo=None)
+        send(review=self.review)
+        send(review=Review.objects.get(pk=self.review.pk))
+        self.assertEqual(set(self.review.marks.values_list("standing", flat=True)), {Standing.DROPPED})
+        self.assertEqual(self.scene.task.state, TaskState.PASSED)
+        review = Review.objects.get(pk=self.review.pk)
+        for change in (lambda: keep_all(review=review), lambda: add_remark(review=review, category="notes", text="x")):
+            with self.assertRaisesMessage(ReviewRefused, "sent already"):
+                change()
+
+    def test_an_answer_needs_a_decision(self):
+        with self.assertRaisesMessage(ReviewRefused, "what happens next"):
+            send(review=self.review)
+
+    def test_after_an_answer_the_student_may_record_again(self):
+        save_draft(review=self.review, text="", decision="once_more", decision_tempo=None)
+        send(review=self.review)
+        take = scenes.recorded(self.scene, hear=False)
+        self.assertEqual((take.number, self.scene.task.state), (2, TaskState.IN_WORK))
+
+    def test_the_guardian_sees_the_ward_and_nobody_else(self):
+        self.client.force_login(self.scene.guardian, backend="django.contrib.auth.backends.ModelBackend")
+        page = self.client.get(reverse("assignments:stand")).content.decode()
+        self.assertIn("Ossian", page)
+        self.assertNotIn("Ylva", page)
+        self.assertEqual(self.client.get(reverse("takes:detail", args=[self.submission.take_id])).status_code, 404)
+
+
+class ListTests(scenes.OwnFolders, TestCase):
+    def test_lists_take_the_same_queries_however_long(self):
+        scene = scenes.build(listen_first=False)
+        submit_take(take=scenes.recorded(scene))
+        self.client.force_login(scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        for url in (reverse("review:waiting"), reverse("assignments:detail", args=[scene.assignment.pk]), reverse("people:students")):
+            self.client.get(url)
+            with self.assertNumQueries(self._count(url)):
+                self.client.get(url)
+            self.assertLessEqual(self._count(url), 16)
+
+    def _count(self, url: str) -> int:
+        from django.db import connection
+        from django.test.utils import CaptureQueriesContext
+
+        with CaptureQueriesContext(connection) as queries:
+            self.client.get(url)
+        return len(queries)

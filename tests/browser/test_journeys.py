@@ -1,0 +1,159 @@
+"""The whole line through the real interface: a passage is assigned, recorded, heard, marked and answered."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from didactor.assignments.models import Assignment
+from didactor.takes.models import Take, Upload
+from tests import scene as scenes
+from tests.browser.base import PHONE, BrowserTestCase
+from tests.music import musicxml, wav
+
+
+class TeacherSetsWorkTests(BrowserTestCase):
+    def test_upload_drag_over_bars_and_assign(self):
+        page = self.page(self.scene.teacher)
+        page.get_by_role("link", name="Library").click()
+        page.get_by_role("link", name="Add a score").click()
+        page.get_by_label("Score").set_input_files(self.file(b"a letter", "letter.musicxml"))
+        page.get_by_role("button", name="Read the score").click()
+        expect(page.get_by_role("alert")).to_contain_text("not MusicXML")
+        page.get_by_label("Score").set_input_files(self.file(musicxml("C5:q D5:q E5:h | F5:w | G5:w | E5:w", fifths=0), "new.musicxml"))
+        page.get_by_label("Title").fill("Gale Warning")
+        page.get_by_role("button", name="Read the score").click()
+        expect(page.get_by_role("heading", name="Gale Warning")).to_be_visible()
+        bars = page.locator(".wide rect.bar")
+        self.assertEqual(bars.count(), 4)
+        bars.nth(1).hover()
+        page.mouse.down()
+        bars.nth(2).hover()
+        page.mouse.up()
+        expect(page.get_by_label("Bars")).to_have_value("2-3")
+        page.get_by_role("button", name="Cut and assign").click()
+        page.get_by_label("Ylva").check()
+        page.get_by_role("spinbutton", name="Tempo").fill("88")
+        self.accessible(page)
+        page.get_by_role("button", name="Assign", exact=True).click()
+        expect(page.get_by_role("status")).to_contain_text("is assigned")
+        assignment = Assignment.objects.latest("pk")
+        self.assertEqual((assignment.passage.bars, assignment.tempo), ("2-3", 88.0))
+
+
+class StudentRecordsTests(BrowserTestCase):
+    microphone = wav({"kind": "wrong", "bar": "1", "beat": 0.0, "semitones": 2}, seed=5)
+
+    def test_record_in_the_browser_listen_mark_see_and_submit(self):
+        page = self.page(self.scene.ylva.student)
+        page.get_by_role("link", name="Test tune, whole").click()
+        self.no_sideways_scrolling(page)
+        page.get_by_role("button", name="Record", exact=True).click()
+        expect(page.get_by_text("Counting off")).to_be_visible()
+        expect(page.get_by_text("Keep going, whatever happens")).to_be_visible()
+        # The fake microphone plays its file once; the take is whole when the clock has passed its end.
+        expect(page.locator("[data-clock]")).to_have_text(re.compile(r"0:2[4-9]"), timeout=60_000)
+        page.get_by_role("button", name="Stop").click()
+        expect(page.get_by_text("Hear a few seconds")).to_be_visible()
+        page.get_by_role("button", name="Keep this take").click()
+        page.wait_for_url("**/takes/*/")
+        expect(page.get_by_text("stored")).to_be_visible()
+        self.hear_all()
+        expect(page.get_by_role("heading", name="Listen to the whole take, then mark")).to_be_visible()
+        self.assertNotIn("E is played", page.content())
+        page.get_by_role("button", name="Play", exact=True).click()
+        expect(page.get_by_role("button", name="Pause")).to_be_visible()
+        expect(page.locator("[data-time].time")).not_to_have_text("0:00")
+        page.get_by_label("Notes: to mend").check()
+        page.locator(".wide rect.bar").nth(1).click(position={"x": 12, "y": 4})
+        expect(page.get_by_label("Bar", exact=True).first).to_have_value("1")
+        page.get_by_label("What you heard").first.fill("I think that was an E")
+        page.get_by_label("The one thing to work on next").fill("First bar")
+        self.accessible(page)
+        page.get_by_role("button", name="Done: show what was heard").click()
+        heard = page.get_by_role("button", name="Bar 1, beat 1: D is written, E is played.")
+        expect(heard).to_be_visible()
+        heard.click()
+        expect(page.get_by_role("button", name="Pause")).to_be_visible()
+        expect(page.locator(".wide .mark.wrong")).to_have_count(1)
+        self.accessible(page)
+        page.get_by_role("button", name="Submit this take").click()
+        expect(page.get_by_role("status")).to_contain_text("with your teacher")
+        take = Take.objects.get()
+        self.assertTrue(take.is_submitted)
+
+    def test_an_upload_survives_a_closed_page(self):
+        data = wav(seed=6)
+        path = self.file(data, "mine.wav")
+        page = self.page(self.scene.ylva.student)
+        page.goto(self.at(f"/assignments/stand/{self.scene.task.pk}/"))
+        # Lets the upload begin, then cuts the line: the page is closed in mid upload.
+        page.route("**/takes/uploads/*/", lambda route: route.abort() if route.request.method == "PATCH" else route.continue_())
+        page.get_by_label("or send a recording").set_input_files(path)
+        with page.expect_response(lambda response: response.status == 201):
+            page.get_by_role("button", name="Send", exact=True).click()
+        page.context.close()
+        self.contexts.clear()
+        self.troubles.clear()
+        self.assertEqual((Take.objects.count(), Upload.objects.count()), (0, 1))
+        page = self.page(self.scene.ylva.student)
+        page.goto(self.at(f"/assignments/stand/{self.scene.task.pk}/"))
+        page.get_by_label("or send a recording").set_input_files(path)
+        page.get_by_role("button", name="Send", exact=True).click()
+        page.wait_for_url("**/takes/*/")
+        self.assertEqual(Take.objects.get().original.read(), data)
+
+
+class PhoneTests(BrowserTestCase):
+    def test_the_student_s_pages_fit_a_phone(self):
+        take = scenes.recorded(self.scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
+        page = self.page(self.scene.ylva.student, PHONE)
+        for path in ("/assignments/stand/", f"/assignments/stand/{self.scene.task.pk}/", f"/takes/{take.pk}/"):
+            page.goto(self.at(path))
+            self.no_sideways_scrolling(page)
+            self.accessible(page)
+        expect(page.locator(".phone svg.score")).to_be_visible()
+        expect(page.locator(".wide svg.score")).to_be_hidden()
+
+
+class TeacherAnswersTests(BrowserTestCase):
+    def test_keep_change_drop_pin_and_send(self):
+        from didactor.takes.services import OwnMark, review_own_take, submit_take
+
+        faults = ({"kind": "wrong", "bar": "6", "beat": 0.0}, {"kind": "hesitation", "bar": "5", "beat": 0.0, "beats": 2.0})
+        take = scenes.recorded(self.scene, *faults)
+        review_own_take(take=take, marks=[OwnMark(category="flow", verdict="mend", bar="5", text="I stopped")], work_on="going on")
+        submit_take(take=Take.objects.get(pk=take.pk))
+        page = self.page(self.scene.teacher)
+        expect(page.get_by_text("1 take to hear")).to_be_visible()
+        page.get_by_role("link", name="Begin").click()
+        expect(page.get_by_text("I stopped")).to_be_visible()
+        marks = page.locator(".marks > li")
+        expect(marks).to_have_count(2)
+        marks.nth(0).get_by_role("button", name="Keep", exact=True).click()
+        expect(marks.nth(0)).to_have_class("kept")
+        page.keyboard.press("d")
+        expect(marks.nth(1)).to_have_class("dropped")
+        marks.nth(1).get_by_role("button", name="Put back").click()
+        expect(marks.nth(1)).to_have_class("proposed")
+        marks.nth(1).get_by_text("Change", exact=True).click()
+        marks.nth(1).get_by_label("Words of this mark").fill("Breathe before bar 5, then do not stop.")
+        marks.nth(1).get_by_role("button", name="Change and keep").click()
+        expect(marks.nth(1)).to_contain_text("Breathe before bar 5")
+        page.locator(".wide g.notehead").nth(8).click()
+        expect(page.get_by_text("pinned to the note")).to_be_visible()
+        page.get_by_label("Remark").fill("Lovely sound here.")
+        page.get_by_role("button", name="Add", exact=True).click()
+        expect(marks).to_have_count(3)
+        self.accessible(page)
+        page.get_by_label("To Ylva").fill("Nearly there.")
+        page.get_by_text("Once more", exact=True).click()
+        expect(page.get_by_text("Draft kept")).to_be_visible()
+        page.get_by_role("button", name="Send").click()
+        expect(page.get_by_role("status")).to_contain_text("Sent to Ylva")
+        student = self.page(self.scene.ylva.student)
+        student.get_by_role("link", name="Test tune, whole").click()
+        student.get_by_role("link", name="Once more").click()
+        for words in ("Nearly there.", "Breathe before bar 5", "Lovely sound here."):
+            expect(student.get_by_text(words)).to_be_visible()
