@@ -15,6 +15,10 @@ from didactor.takes.models import Submission
 from didactor.takes.reading import findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data, strip_of
 
 
+#: One sitting's worth; the rest moves up as takes are answered.
+QUEUE_SHOWN = 40
+
+
 @teacher_only
 def waiting(request: HttpRequest) -> HttpResponse:
     """What waits to be heard, oldest first, and what was answered last."""
@@ -22,7 +26,14 @@ def waiting(request: HttpRequest) -> HttpResponse:
     answered = (
         Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_queue().order_by("-review__sent_at")[:8]
     )
-    return render(request, "review/waiting.html", {"queue": [_entry(s) for s in queue], "answered": [_entry(s) for s in answered]})
+    count = queue.count()
+    context = {
+        "queue": [_entry(s) for s in queue[:QUEUE_SHOWN]],
+        "count": count,
+        "further": max(0, count - QUEUE_SHOWN),
+        "answered": [_entry(s) for s in answered],
+    }
+    return render(request, "review/waiting.html", context)
 
 
 def _entry(submission: Submission) -> dict[str, Any]:

@@ -72,7 +72,7 @@ class StudentRecordsTests(BrowserTestCase):
         page.get_by_label("The one thing to work on next").fill("First bar")
         self.accessible(page)
         page.get_by_role("button", name="Done: show what was heard").click()
-        heard = page.get_by_role("button", name="Bar 1, beat 1: D is written, E is played.")
+        heard = page.get_by_role("button", name="Bar 1, beat 1: D is written, E is played.", exact=True)
         expect(heard).to_be_visible()
         heard.click()
         expect(page.get_by_role("button", name="Pause")).to_be_visible()
