@@ -62,9 +62,8 @@ def main() -> int:
             opening.append(opened - begun)
             hearing.append(done - opened)
         open_s, hear_s = statistics.median(opening), statistics.median(hearing)
-        rows.append(
-            f"| {slug} | {recording.duration_s:.0f} | {open_s:.2f} | {hear_s:.2f} | {open_s + hear_s:.2f} | {recording.duration_s / hear_s:.0f} |"
-        )
+        speed = recording.duration_s / hear_s
+        rows.append(f"| {slug} | {recording.duration_s:.0f} | {open_s:.2f} | {hear_s:.2f} | {open_s + hear_s:.2f} | {speed:.0f} |")
         figures[f"{slug}_total_s"] = round((open_s + hear_s) * 60 / recording.duration_s, 2)
         figures[f"{slug}_hearing_x_real_time"] = round(recording.duration_s / hear_s, 1)
     figures["worst_total_s_per_minute"] = max(v for k, v in figures.items() if k.endswith("_total_s"))
