@@ -1,14 +1,14 @@
 from __future__ import annotations
 
 import hashlib
+from contextlib import suppress
 from functools import lru_cache
 from typing import IO
 
 from django.core.files import File
 from django.db import transaction
 
-from didactor.core.errors import PassageError
-from didactor.core.score.engraving import LAYOUTS
+from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import Expectation, expect
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import read
@@ -17,7 +17,7 @@ from didactor.library.models import Engraving, ModelSound, Passage, Piece, Piece
 from didactor.people.models import Person
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
-ENGRAVER = "verovio-6.4/3"
+ENGRAVER = "verovio-6.4/4"
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 
 
@@ -38,9 +38,11 @@ def add_piece(*, teacher: Person, upload: IO[bytes], filename: str, title: str =
             composer=composer.strip() or head["composer"],
             created_by=teacher,
         )
-        PieceRevision.objects.create(
+        revision = PieceRevision.objects.create(
             piece=piece, original=File(upload, name=filename), filename=filename, sha256=digest, prepared=prepared, reading=head
         )
+    with suppress(ScoreError):  # its page says so; the notes are read all the same
+        engraving_of(revision=revision, part=1, bars="", layout="desk")
     return piece
 
 
@@ -64,26 +66,26 @@ def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -
 
 
 def engraving_of(*, revision: PieceRevision, part: int, bars: str, layout: str) -> Engraving:
-    """The drawing of some bars, made now if it was not made before. Raises ``ScoreError``."""
-    key = {"revision": revision, "part": part, "bars": bars, "layout": layout, "version": ENGRAVER}
-    found = Engraving.objects.filter(**key).first()
+    """The drawing of some bars, made now, for every layout at once, if it was not made before. Raises ``ScoreError``."""
+    key = {"revision": revision, "part": part, "bars": bars, "version": ENGRAVER}
+    found = Engraving.objects.filter(**key, layout=layout).first()
     if found is not None:
         return found
-    result = engrave_isolated(bytes(revision.prepared), part, bars or None, layout)
-    made, _ = Engraving.objects.get_or_create(**key, defaults={"svg": result.svg, "geometry": result.geometry})
-    return made
+    drawn = engrave_isolated(bytes(revision.prepared), part, bars or None)
+    for name, engraving in drawn.items():
+        Engraving.objects.get_or_create(**key, layout=name, defaults={"svg": engraving.svg, "geometry": engraving.geometry})
+    return Engraving.objects.get(**key, layout=layout)
 
 
 def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: str, order: str = "", title: str = "") -> Passage:
-    """A passage of a piece, engraved for every layout at once so that its page opens quickly.
+    """A passage of a piece, engraved at once so that its page opens quickly.
 
     Raises:
         PassageError: bars or order that do not exist, or bars without a note.
     """
     bars = bars.replace("–", "-").replace(" ", "")
     expectation = expectation_of(revision_id=revision.pk, part=part, bars=bars, order=order)
-    for layout in LAYOUTS:
-        engraving_of(revision=revision, part=part, bars=bars, layout=layout)
+    engraving_of(revision=revision, part=part, bars=bars, layout="desk")
     return Passage.objects.create(
         revision=revision,
         part=part,

@@ -14,7 +14,6 @@ from didactor.review.models import Decision, Mark, Review
 from didactor.takes.models import Submission
 from didactor.takes.reading import findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data, strip_of
 
-
 #: One sitting's worth; the rest moves up as takes are answered.
 QUEUE_SHOWN = 40
 

@@ -3,6 +3,7 @@ from __future__ import annotations
 import logging
 import time
 
+from django.conf import settings
 from django.core.files.base import ContentFile
 from django.db import DatabaseError
 from procrastinate.contrib.django import app
@@ -77,7 +78,8 @@ def _settle(take: Take, state: TakeState, trouble: str = "") -> None:
 async def retry_stalled(timestamp: int) -> None:
     """Take up again the jobs of workers that died: a killed worker's job is not lost."""
     manager = app.job_manager
-    for job in await manager.get_stalled_jobs():
+    silent_s = settings.PROCRASTINATE_WORKER_DEFAULTS["stalled_worker_timeout"]
+    for job in await manager.get_stalled_jobs(seconds_since_heartbeat=silent_s):
         logger.warning("job %s (%s) is taken up again", job.id, job.task_name)
         await manager.retry_job(job)
 

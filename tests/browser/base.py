@@ -107,5 +107,6 @@ class BrowserTestCase(scenes.OwnFolders, StaticLiveServerTestCase):
         """No serious finding of axe on the page."""
         axe = Path(__file__).resolve().parents[2] / "node_modules" / "axe-core" / "axe.min.js"
         result: Any = page.evaluate(f"async () => {{ {axe.read_text()}; return await axe.run(); }}")
-        serious = [(v["id"], [n["html"][:120] for n in v["nodes"][:2]]) for v in result["violations"] if v["impact"] in ("serious", "critical")]
+        found = [v for v in result["violations"] if v["impact"] in ("serious", "critical")]
+        serious = [(v["id"], [n["html"][:120] for n in v["nodes"][:2]]) for v in found]
         self.assertEqual(serious, [], page.url)

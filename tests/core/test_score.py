@@ -73,7 +73,7 @@ class NoteIdTests(SimpleTestCase):
     def test_every_note_is_engraved_with_its_id(self):
         _, prepared = opened(musicxml())
         for layout in ("desk", "phone"):
-            engraving = engrave_isolated(prepared, 1, "2-5", layout)
+            engraving = engrave_isolated(prepared, 1, "2-5")[layout]
             wanted = {n.id for n in expectation(TUNE, bars="2-5").notes}
             self.assertLessEqual(wanted, set(engraving.geometry["notes"]))
             self.assertNotIn("<style", engraving.svg)

@@ -27,6 +27,8 @@ MIN_NOTE_S = 0.045
 SNAP_BEFORE_S, SNAP_AFTER_S = 0.075, 0.06
 MIN_SPLIT_S = 0.075
 DIP_DB = 2.5
+#: A stretch an octave off, this short and without an onset of this share nearby, belongs to its neighbour.
+FLICKER_S, FLICKER_SHARE, FLICKER_NEAR_S = 0.16, 0.4, 0.035
 RISE_BEFORE_S, RISE_AFTER_S = 0.24, 0.07
 #: An onset counts from this share of the take's typical onset strength on.
 STRONG_SHARE, WEAK_SHARE = 0.5, 0.18
@@ -81,7 +83,7 @@ def find_events(features: Features, instrument: Instrument, tuning_cents: float)
         if state < 0:
             continue
         segments.append((start * F0_HOP_S - F0_HOP_S / 2, end * F0_HOP_S - F0_HOP_S / 2, state))
-    segments = _drop_slivers(segments)
+    segments = _join_octave_flickers(_drop_slivers(segments), features, peaks, typical)
     events: list[Event] = []
     for index, (start_s, end_s, state) in enumerate(segments):
         after_silence = index == 0 or start_s - segments[index - 1][1] > 0.03
@@ -149,6 +151,27 @@ def _drop_slivers(segments: list[tuple[float, float, int]]) -> list[tuple[float,
             continue
         kept.append((start, end, state))
     return kept
+
+
+def _join_octave_flickers(
+    segments: list[tuple[float, float, int]], features: Features, peaks: np.ndarray, typical: float
+) -> list[tuple[float, float, int]]:
+    """Join a short stretch with its neighbour an octave away when no onset parts them: one sound, whose attack hid an octave."""
+    strong = peaks[features.flux[peaks] > FLICKER_SHARE * typical] * FLUX_HOP_S
+    joined: list[tuple[float, float, int]] = []
+    for segment in segments:
+        joined.append(segment)
+        while len(joined) > 1:
+            (start, end, state), (next_start, next_end, next_state) = joined[-2:]
+            shorter = min(end - start, next_end - next_start)
+            apart = abs(next_state - state)
+            if next_start - end > 0.02 or apart not in (0, 12, 24) or (apart and shorter > FLICKER_S):
+                break
+            if len(strong) and np.abs(strong - next_start).min() < FLICKER_NEAR_S:
+                break
+            longer = state if end - start >= next_end - next_start else next_state
+            joined[-2:] = [(start, next_end, longer)]
+    return joined
 
 
 def _flux_peaks(features: Features) -> np.ndarray:

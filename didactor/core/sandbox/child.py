@@ -36,15 +36,16 @@ def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], 
 
 
 def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
-    """SVG of some bars of one part, with its geometry."""
+    """SVGs of some bars of one part, one for each layout, with their geometries."""
     from didactor.core.score.engraving import engrave
     from didactor.core.score.musicxml import read
     from didactor.core.score.roadmap import bars_between
 
     prepared = source.read()
     part = read(prepared).parts[options["part"] - 1]
-    result = engrave(prepared, part, bars_between(part, options.get("bars")), options["layout"])
-    return {"geometry": result.geometry}, result.svg.encode()
+    bars = bars_between(part, options.get("bars"))
+    drawn = {layout: engrave(prepared, part, bars, layout) for layout in options["layouts"]}
+    return {layout: {"geometry": e.geometry, "svg": e.svg} for layout, e in drawn.items()}, b""
 
 
 def _sound(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:

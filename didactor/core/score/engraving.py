@@ -135,6 +135,10 @@ def _clean(raw: str, layout: str) -> Engraving:
             element.set("href", re.sub(r"-[^-]*$", "", href) + suffix)
     if "id" in root.attrib:
         del root.attrib["id"]
+    for element in root.iter(f"{SVG}svg"):
+        # Ink is the page's: the drawing must also stand on dark paper.
+        if "color" in element.attrib:
+            del element.attrib["color"]
     root.set("class", "score")
     geometry = _measure(root)
     return Engraving(svg=etree.tostring(root, encoding="unicode"), geometry=geometry)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterable
 from typing import IO, Any
 
 from didactor.core.errors import SandboxError, ScoreError
 from didactor.core.sandbox.run import Limits, run_isolated
-from didactor.core.score.engraving import Engraving
+from didactor.core.score.engraving import LAYOUTS, Engraving
 
 SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
 
@@ -25,15 +26,15 @@ def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
     return answer.head, answer.body
 
 
-def engrave_isolated(prepared: bytes, part: int, bars: str | None, layout: str) -> Engraving:
-    """Engrave bars of a part (``part`` counts from 1) in the sandbox. Raises ``ScoreError``."""
+def engrave_isolated(prepared: bytes, part: int, bars: str | None, layouts: Iterable[str] = LAYOUTS) -> dict[str, Engraving]:
+    """Engrave bars of a part (``part`` counts from 1) for some layouts, in one run of the sandbox. Raises ``ScoreError``."""
     with tempfile.TemporaryFile() as source:
         source.write(prepared)
         source.flush()
         try:
-            answer = run_isolated("engrave", source, {"part": part, "bars": bars, "layout": layout}, SCORE_LIMITS)
+            answer = run_isolated("engrave", source, {"part": part, "bars": bars, "layouts": list(layouts)}, SCORE_LIMITS)
         except SandboxError as error:
             raise ScoreError(
                 "score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again."
             ) from error
-    return Engraving(svg=answer.body.decode(), geometry=answer.head["geometry"])
+    return {layout: Engraving(svg=entry["svg"], geometry=entry["geometry"]) for layout, entry in answer.head.items()}

@@ -1,0 +1,83 @@
+"""One picture of each main view, from the demo data."""
+
+from __future__ import annotations
+
+import os
+import re
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[1]
+TARGET = ROOT / "docs" / "screenshots"
+STATE = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var"))
+DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+
+
+def sign_in(browser: Browser, base: str, who: str, size: dict[str, int], paper: str = "light") -> Page:
+    demo = (STATE / "demo.txt").read_text()
+    context = browser.new_context(viewport=size, device_scale_factor=1)
+    context.add_cookies([{"name": "paper", "value": paper, "url": base}])
+    page = context.new_page()
+    page.goto(f"{base}/sign-in/")
+    if who == "teacher":
+        name, password = re.search(r"name (\S+), password (\S+)", demo).groups()
+        page.get_by_label("Name").fill(name)
+        page.get_by_label("Password").fill(password)
+        page.get_by_role("button", name="Open my desk").click()
+    else:
+        page.get_by_label("Code on your card").fill(re.search(rf"{who}\s+card (\S+)", demo)[1])
+        page.get_by_role("button", name="Open my stand").click()
+    page.get_by_role("button", name="Sign out").wait_for()
+    return page
+
+
+def shoot(page: Page, name: str, whole: bool = False) -> None:
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=TARGET / f"{name}.png", full_page=whole)
+    print(f"  {name}.png")
+
+
+def main(base: str) -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=ARGUMENTS)
+        page = sign_in(browser, base, "teacher", DESK)
+        shoot(page, "desk")
+        page.get_by_role("link", name="Ylva Tarnholm").first.click()
+        shoot(page, "desk-take")
+        page.get_by_role("link", name="Library").click()
+        page.get_by_role("link", name="Weather Report").click()
+        page.get_by_label("Bars").fill("5-8")
+        shoot(page, "score")
+        page.goto(f"{base}/assignments/")
+        shoot(page, "assignments")
+        page.get_by_role("link", name="Skerry Scale").click()
+        shoot(page, "assignment")
+        page.get_by_role("link", name="Assign again").click()
+        shoot(page, "assign", whole=True)
+        page = sign_in(browser, base, "teacher", DESK, paper="dark")
+        page.get_by_role("link", name="Ylva Tarnholm").first.click()
+        shoot(page, "desk-take-dark")
+        page = sign_in(browser, base, "Inge Vadholm", DESK)
+        page.get_by_role("link", name="Slack Water").click()
+        shoot(page, "task", whole=True)
+        page.get_by_role("link", name="listen back").last.click()
+        shoot(page, "listen-back")
+        page = sign_in(browser, base, "Ylva Tarnholm", DESK)
+        page.get_by_role("link", name="Weather Report").click()
+        page.get_by_role("link", name="Take 1").click()
+        shoot(page, "take-heard")
+        page = sign_in(browser, base, "Ossian Brannagh", PHONE)
+        shoot(page, "stand-phone")
+        page.get_by_role("link", name="Lamp Room").click()
+        shoot(page, "task-phone")
+        page.get_by_role("link", name="Once more").click()
+        shoot(page, "answer-phone")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1].rstrip("/"))
