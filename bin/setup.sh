@@ -27,7 +27,7 @@ step() {
 
 as_root() {
   if [ "$(id -u)" = 0 ]; then "$@"
-  elif command -v sudo >/dev/null; then sudo -n "$@"
+  elif command -v sudo >/dev/null; then sudo "$@"
   else say "This needs root: run once as root or as a user with sudo."; return 1; fi
 }
 

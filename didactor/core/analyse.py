@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from didactor.core.errors import Problem
 from didactor.core.hearing.alignment import Alignment, align
 from didactor.core.hearing.events import Event, find_events, find_tuning
-from didactor.core.hearing.features import Features, listen
-from didactor.core.instruments import Instrument, find_instrument
+from didactor.core.hearing.features import listen
+from didactor.core.instruments import find_instrument
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import Heard, judge
 from didactor.core.judging.registry import Finding, run_checks
@@ -93,12 +93,6 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
         evidence=evidence,
         findings=tuple(run_checks(evidence)),
     )
-
-
-def hear(recording: Recording, instrument: Instrument) -> tuple[Features, list[Event]]:
-    """Features and events alone, for tools that look at the ear itself."""
-    features = listen(recording.samples, instrument)
-    return features, find_events(features, instrument, find_tuning(features)[0])
 
 
 def _unusable(recording: Recording, expectation: Expectation, targets: Targets, quality: Quality) -> Analysis:

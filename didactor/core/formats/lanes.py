@@ -71,8 +71,12 @@ def score_with_lanes(svg: str, geometry: dict[str, Any], result: dict[str, Any],
         _marks(layer, index, geometry, result, places)
         top = system["bottom"] + LANE_GAP
         for name in lanes:
-            lane = etree.SubElement(layer, f"{SVG}g", {"class": f"lane lane-{name}"})
-            _DRAW[name](lane, index, top, system, geometry, result, view, places)
+            group = etree.SubElement(layer, f"{SVG}g", {"class": f"lane lane-{name}"})
+            lane = _Lane(
+                group=group, name=name, index=index, top=top, system=system, geometry=geometry, result=result, view=view, places=places
+            )
+            lane.write_name()
+            _DRAW[name](lane)
             top += HEIGHTS[name] + LANE_GAP
     _grow(root, room * len(systems), _label_width(geometry) if lanes else 0.0)
     return etree.tostring(root, encoding="unicode")
@@ -160,6 +164,56 @@ class _Places:
         return points[-1][1], end[2]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Lane:
+    """One lane under one system: where it is drawn and what it shows."""
+
+    group: etree._Element
+    name: str
+    index: int
+    top: float
+    system: dict[str, float]
+    geometry: dict[str, Any]
+    result: dict[str, Any]
+    view: View
+    places: _Places
+
+    @property
+    def height(self) -> float:
+        return HEIGHTS[self.name]
+
+    @property
+    def middle(self) -> float:
+        return self.top + self.height / 2
+
+    def write_name(self) -> None:
+        """The lane spans the system; its name stands in the margin."""
+        label = _element(self.group, "text", "lane-label", x=self.system["left"] - 80.0, y=self.middle + 80.0, text_anchor="end")
+        label.text = SHORT_NAMES[self.name] if _is_narrow(self.geometry) else self.name
+
+    def zone(self, top: float, bottom: float) -> None:
+        left = self.system["left"]
+        _element(self.group, "rect", "zone", x=left, y=top, width=self.system["right"] - left, height=bottom - top)
+
+    def rule(self, classes: str, y: float) -> None:
+        _element(self.group, "line", classes, x1=self.system["left"], y1=y, x2=self.system["right"], y2=y)
+
+    def notes(self) -> list[tuple[dict[str, Any], float]]:
+        """The notes of this system with their places."""
+        known = self.geometry["notes"]
+        own = [n for n in self.result["notes"] if n["id"] in known and int(known[n["id"]]["system"]) == self.index]
+        return [(note, float(known[note["id"]]["x"])) for note in own]
+
+    def dot(self, note: dict[str, Any], x: float, y: float, category: str, words: str, reach_from: tuple[float, float]) -> None:
+        """A note's dot; flagged ones are larger and tied to where they should be."""
+        flagged = note["id"] in self.view.flagged.get(category, set())
+        if flagged:
+            _element(self.group, "line", "reach flagged", x1=reach_from[0], y1=reach_from[1], x2=x, y2=y)
+        classes = f"dot{' flagged' if flagged else ''}{' again' if note['pass'] > 1 else ''}"
+        radius = 66.0 if flagged else 42.0
+        _element(self.group, "circle", classes, title=words, cx=x, cy=y, r=radius, data_note=note["id"], data_pass=note["pass"])
+
+
 def _element(parent: etree._Element, tag: str, classes: str, /, title: str = "", **attributes: Any) -> etree._Element:
     plain = {key.replace("_", "-"): f"{value:g}" if isinstance(value, float) else str(value) for key, value in attributes.items()}
     element = etree.SubElement(parent, f"{SVG}{tag}", {"class": classes, **plain})
@@ -230,88 +284,31 @@ def _extra(
         _element(group, "text", "sign", x=found[0] + 100.0, y=y + 90.0).text = sign
 
 
-def _frame(
-    lane: etree._Element, name: str, top: float, system: dict[str, float], geometry: dict[str, Any], index: int
-) -> tuple[float, float]:
-    """Name and extent of a lane: it spans the system, its name stands in the margin."""
-    label = _element(lane, "text", "lane-label", x=system["left"] - 80.0, y=top + HEIGHTS[name] / 2 + 80.0, text_anchor="end")
-    label.text = SHORT_NAMES[name] if _is_narrow(geometry) else name
-    return system["left"], system["right"]
-
-
-def _placement(
-    lane: etree._Element,
-    index: int,
-    top: float,
-    system: dict[str, float],
-    geometry: dict[str, Any],
-    result: dict[str, Any],
-    view: View,
-    places: _Places,
-) -> None:
-    left, right = _frame(lane, "placement", top, system, geometry, index)
-    height = HEIGHTS["placement"]
-    middle = top + height / 2
-    _element(lane, "rect", "zone", x=left, y=top, width=right - left, height=height)
-    for note in _notes_of(index, geometry, result):
-        x = float(geometry["notes"][note["id"]]["x"])
-        _element(lane, "line", "stem", x1=x, y1=top + 30.0, x2=x, y2=top + height - 30.0)
-        if note["early_late_ms"] is None:
+def _placement(lane: _Lane) -> None:
+    lane.zone(lane.top, lane.top + lane.height)
+    for note, x in lane.notes():
+        _element(lane.group, "line", "stem", x1=x, y1=lane.top + 30.0, x2=x, y2=lane.top + lane.height - 30.0)
+        late_ms = note["early_late_ms"]
+        if late_ms is None:
             continue
-        shift = max(-FARTHEST, min(FARTHEST, note["early_late_ms"] * UNITS_PER_MS))
-        flagged = note["id"] in view.flagged.get("rhythm", set())
-        words = f"{abs(note['early_late_ms']):.0f} ms {'early' if note['early_late_ms'] < 0 else 'late'}"
-        if flagged:
-            _element(lane, "line", "reach flagged", x1=x, y1=middle, x2=x + shift, y2=middle)
-        _dot(lane, note, x + shift, middle, flagged, words)
+        shift = max(-FARTHEST, min(FARTHEST, late_ms * UNITS_PER_MS))
+        words = f"{abs(late_ms):.0f} ms {'early' if late_ms < 0 else 'late'}"
+        lane.dot(note, x + shift, lane.middle, "rhythm", words, (x, lane.middle))
 
 
-def _pitch(
-    lane: etree._Element,
-    index: int,
-    top: float,
-    system: dict[str, float],
-    geometry: dict[str, Any],
-    result: dict[str, Any],
-    view: View,
-    places: _Places,
-) -> None:
-    left, right = _frame(lane, "pitch", top, system, geometry, index)
-    middle = top + HEIGHTS["pitch"] / 2
-    _element(lane, "line", "axis", x1=left, y1=middle, x2=right, y2=middle)
-    for note in _notes_of(index, geometry, result):
-        if note["cents"] is None:
+def _pitch(lane: _Lane) -> None:
+    lane.rule("axis", lane.middle)
+    for note, x in lane.notes():
+        cents = note["cents"]
+        if cents is None:
             continue
-        x = float(geometry["notes"][note["id"]]["x"])
-        y = middle - max(-HIGHEST, min(HIGHEST, note["cents"] * UNITS_PER_CENT))
-        flagged = note["id"] in view.flagged.get("intonation", set())
-        words = f"{abs(note['cents']):.0f} cents {'sharp' if note['cents'] > 0 else 'flat'}"
-        if flagged:
-            _element(lane, "line", "reach flagged", x1=x, y1=middle, x2=x, y2=y)
-        _dot(lane, note, x, y, flagged, words)
+        y = lane.middle - max(-HIGHEST, min(HIGHEST, cents * UNITS_PER_CENT))
+        words = f"{abs(cents):.0f} cents {'sharp' if cents > 0 else 'flat'}"
+        lane.dot(note, x, y, "intonation", words, (x, lane.middle))
 
 
-def _dot(lane: etree._Element, note: dict[str, Any], x: float, y: float, flagged: bool, words: str) -> None:
-    classes = f"dot{' flagged' if flagged else ''}{' again' if note['pass'] > 1 else ''}"
-    _element(lane, "circle", classes, title=words, cx=x, cy=y, r=66.0 if flagged else 42.0, data_note=note["id"], data_pass=note["pass"])
-
-
-def _notes_of(index: int, geometry: dict[str, Any], result: dict[str, Any]) -> list[dict[str, Any]]:
-    return [n for n in result["notes"] if n["id"] in geometry["notes"] and int(geometry["notes"][n["id"]]["system"]) == index]
-
-
-def _tempo(
-    lane: etree._Element,
-    index: int,
-    top: float,
-    system: dict[str, float],
-    geometry: dict[str, Any],
-    result: dict[str, Any],
-    view: View,
-    places: _Places,
-) -> None:
-    left, right = _frame(lane, "tempo", top, system, geometry, index)
-    height, tempo = HEIGHTS["tempo"], result["tempo"]
+def _tempo(lane: _Lane) -> None:
+    tempo, pulse = lane.result["tempo"], lane.result["pulse"]
     low = tempo["target_bpm"]
     high = tempo["target_to_bpm"] or low
     band = tempo["band_percent"] or 5.0
@@ -320,60 +317,64 @@ def _tempo(
 
     def y_of(bpm: float) -> float:
         away = 100 * math.log(max(bpm, 1.0) / math.sqrt(low * high))
-        return top + height / 2 - max(-1.0, min(1.0, away / reach)) * height / 2
+        return lane.middle - max(-1.0, min(1.0, away / reach)) * lane.height / 2
 
-    upper, lower = y_of(high * (1 + band / 100)), y_of(low * (1 - band / 100))
-    _element(lane, "rect", "zone", x=left, y=upper, width=right - left, height=lower - upper)
-    _element(lane, "line", "target", x1=left, y1=y_of(low), x2=right, y2=y_of(low))
-    breaks = {(h["bar"], h["pass"], h["beat"]): h for h in result["pulse"]["hesitations"]}
-    line: list[str] = []
-    previous: tuple[str, int] | None = None
-    for point in tempo["curve"]:
-        found = places.x(point["bar"], point["beat"])
-        if found is None or found[1] != index:
-            line = _flush(lane, line, previous)
+    lane.zone(y_of(high * (1 + band / 100)), y_of(low * (1 - band / 100)))
+    lane.rule("target", y_of(low))
+    for points, again in _stretches(lane):
+        line = " ".join(f"{x:.0f},{y_of(bpm):.0f}" for x, bpm in points)
+        _element(lane.group, "polyline", f"curve{' again' if again else ''}", points=line)
+    for pause in pulse["hesitations"]:
+        found = lane.places.x(pause["bar"], pause["beat"])
+        if found is not None and found[1] == lane.index:
+            _break(lane, found[0], f"{pause['extra_s']:.1f} s", pause["time_s"])
+    for restart in pulse["restarts"]:
+        _restart_arc(lane, restart)
+
+
+def _stretches(lane: _Lane) -> list[tuple[list[tuple[float, float]], bool]]:
+    """The curve's points on this system, (x, tempo), cut at pauses and between passes; True for later passes."""
+    pauses = [(h["bar"], h["pass"], h["beat"]) for h in lane.result["pulse"]["hesitations"]]
+    stretches: list[tuple[list[tuple[float, float]], bool]] = []
+    current: list[tuple[float, float]] = []
+    current_pass = 1
+
+    def cut() -> None:
+        if len(current) > 1:
+            stretches.append((list(current), current_pass > 1))
+        current.clear()
+
+    for point in lane.result["tempo"]["curve"]:
+        found = lane.places.x(point["bar"], point["beat"])
+        if found is None or found[1] != lane.index:
+            cut()
             continue
-        key = (point["bar"], point["pass"])
-        if previous is not None and point["pass"] != previous[1]:
-            line = _flush(lane, line, previous)
-        if any(bar == point["bar"] and pass_ == point["pass"] and abs(beat - point["beat"]) < 0.51 for bar, pass_, beat in breaks):
-            line = _flush(lane, line, previous)
-        line.append(f"{found[0]:.0f},{y_of(point['bpm']):.0f}")
-        previous = key
-    _flush(lane, line, previous)
-    for hesitation in result["pulse"]["hesitations"]:
-        found = places.x(hesitation["bar"], hesitation["beat"])
-        if found is not None and found[1] == index:
-            _break(lane, found[0], top, height, f"{hesitation['extra_s']:.1f} s", hesitation["time_s"])
-    _restart_arcs(lane, index, top, height, result, places)
+        paused = any((bar, pass_) == (point["bar"], point["pass"]) and abs(beat - point["beat"]) < 0.51 for bar, pass_, beat in pauses)
+        if paused or point["pass"] != current_pass:
+            cut()
+        current_pass = point["pass"]
+        current.append((found[0], point["bpm"]))
+    cut()
+    return stretches
 
 
-def _flush(lane: etree._Element, line: list[str], previous: tuple[str, int] | None) -> list[str]:
-    if len(line) > 1:
-        again = previous is not None and previous[1] > 1
-        _element(lane, "polyline", f"curve{' again' if again else ''}", points=" ".join(line))
-    return []
-
-
-def _break(lane: etree._Element, x: float, top: float, height: float, words: str, time_s: float) -> None:
-    group = _element(lane, "g", "break", title=f"Pause of {words}", data_time=time_s)
+def _break(lane: _Lane, x: float, words: str, time_s: float) -> None:
+    group = _element(lane.group, "g", "break", title=f"Pause of {words}", data_time=time_s)
     for shift in (-190.0, -110.0):
-        _element(group, "line", "stroke", x1=x + shift, y1=top + 40.0, x2=x + shift, y2=top + height - 40.0)
-    _element(group, "text", "seconds", x=x - 150.0, y=top - 20.0, text_anchor="middle").text = words
+        _element(group, "line", "stroke", x1=x + shift, y1=lane.top + 40.0, x2=x + shift, y2=lane.top + lane.height - 40.0)
+    _element(group, "text", "seconds", x=x - 150.0, y=lane.top - 20.0, text_anchor="middle").text = words
 
 
-def _restart_arcs(lane: etree._Element, index: int, top: float, height: float, result: dict[str, Any], places: _Places) -> None:
-    for restart in result["pulse"]["restarts"]:
-        start, end = places.x(restart["from_bar"], 2.0), places.x(restart["to_bar"], 0.0)
-        if end is None or end[1] != index or start is None:
-            continue
-        x1 = start[0] if start[1] == index else end[0] + 1500.0
-        x0 = end[0]
-        group = _element(lane, "g", "restart", title=f"Back to bar {restart['to_bar']}", data_time=restart["time_s"])
-        _element(group, "path", "arc", d=f"M{x1:g} {top + height:g} Q{(x0 + x1) / 2:g} {top + height + 220:g} {x0:g} {top + height:g}")
-        _element(
-            group, "path", "arrow", d=f"M{x0 + 130:g} {top + height - 20:g} L{x0:g} {top + height:g} L{x0 + 110:g} {top + height + 120:g}"
-        )
+def _restart_arc(lane: _Lane, restart: dict[str, Any]) -> None:
+    start, end = lane.places.x(restart["from_bar"], 2.0), lane.places.x(restart["to_bar"], 0.0)
+    if start is None or end is None or end[1] != lane.index:
+        return
+    x0 = end[0]
+    x1 = start[0] if start[1] == lane.index else x0 + 1500.0
+    bottom = lane.top + lane.height
+    group = _element(lane.group, "g", "restart", title=f"Back to bar {restart['to_bar']}", data_time=restart["time_s"])
+    _element(group, "path", "arc", d=f"M{x1:g} {bottom:g} Q{(x0 + x1) / 2:g} {bottom + 220:g} {x0:g} {bottom:g}")
+    _element(group, "path", "arrow", d=f"M{x0 + 130:g} {bottom - 20:g} L{x0:g} {bottom:g} L{x0 + 110:g} {bottom + 120:g}")
 
 
 _DRAW = {"placement": _placement, "pitch": _pitch, "tempo": _tempo}

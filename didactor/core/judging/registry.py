@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cache
 
-from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.evidence import Evidence, NoteJudgement
 
 CATEGORIES = ("notes", "intonation", "rhythm", "tempo", "flow", "dynamics", "articulation", "tone", "hands", "expression", "other")
 
@@ -30,6 +30,25 @@ class Finding:
     unit: str | None = None
     start_s: float | None = None
     end_s: float | None = None
+
+    @classmethod
+    def at_note(cls, item: NoteJudgement, *, code: str, category: str, text: str, severity: float, size: float, unit: str) -> Finding:
+        """A finding about one written note: placed, and heard, where that note is."""
+        return cls(
+            code=code,
+            category=category,
+            text=text,
+            confidence=item.confidence,
+            severity=severity,
+            bar=item.note.bar,
+            pass_=item.note.pass_,
+            beat=item.note.beat,
+            note_ids=(item.note.id,),
+            size=size,
+            unit=unit,
+            start_s=item.onset_s,
+            end_s=item.offset_s,
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -26,19 +26,13 @@ def intonation(evidence: Evidence) -> Iterator[Finding]:
             continue
         if abs(item.cents) < FROM_CENTS * max(1.0, SHORT_S / max(item.offset_s - item.onset_s, 0.05)):
             continue
-        yield Finding(
+        yield Finding.at_note(
+            item,
             code="intonation.note",
             category="intonation",
             text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is "
             f"{abs(item.cents):.0f} cents {'sharp' if item.cents > 0 else 'flat'}.",
-            confidence=item.confidence,
             severity=5.0 + min(abs(item.cents) / 50.0, 1.0),
-            bar=item.note.bar,
-            pass_=item.note.pass_,
-            beat=item.note.beat,
-            note_ids=(item.note.id,),
             size=item.cents,
             unit="cents",
-            start_s=item.onset_s,
-            end_s=item.offset_s,
         )

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from didactor.core.judging.evidence import Evidence, Status
 from didactor.core.judging.registry import Finding, check
@@ -19,18 +20,14 @@ def missed_note(evidence: Evidence) -> Iterator[Finding]:
         if item.status is not Status.MISSED or (item.note.bar, item.note.pass_) in skipped:
             continue
         before = max(i for i in heard if i < index)
-        yield Finding(
+        finding = Finding.at_note(
+            item,
             code="notes.missed",
             category="notes",
             text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is missing.",
-            confidence=item.confidence,
             severity=8.0,
-            bar=item.note.bar,
-            pass_=item.note.pass_,
-            beat=item.note.beat,
-            note_ids=(item.note.id,),
             size=1.0,
             unit="notes",
-            start_s=evidence.notes[before].onset_s,
-            end_s=evidence.notes[min(i for i in heard if i > index)].onset_s,
         )
+        after = min(i for i in heard if i > index)
+        yield replace(finding, start_s=evidence.notes[before].onset_s, end_s=evidence.notes[after].onset_s)

@@ -2,9 +2,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from didactor.core.judging.evidence import Evidence, NoteJudgement, Status
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
+
+#: A note stands out only when it lies this many times the take's own scatter (standard deviation, robust) from the pulse:
+#: scatter is a player's, or a slow attack's, and no fault of one note.
+SCATTER_FACTOR = 3.5
+MAD_TO_SIGMA = 1.4826
 
 
 @check(
@@ -19,30 +26,31 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
     rules = evidence.targets.stage_rules.placement
     if rules is None:
         return
+    own_scatter_ms = _scatter_ms(evidence)
     hesitated = {h.note_index for h in evidence.hesitations}
     restarted = {r.to_index for r in evidence.restarts}
     for index, item in enumerate(evidence.notes):
         if item.early_late_ms is None or index in hesitated or index in restarted or item.status is not Status.CORRECT:
             continue
-        threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item))
+        threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * own_scatter_ms)
         if abs(item.early_late_ms) < threshold or item.confidence < 0.6:
             continue
-        yield Finding(
+        yield Finding.at_note(
+            item,
             code="rhythm.placement",
             category="rhythm",
             text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} comes "
             f"{abs(item.early_late_ms) / 1000:.2f} s {'early' if item.early_late_ms < 0 else 'late'}.",
-            confidence=item.confidence,
             severity=4.0 + min(abs(item.early_late_ms) / 300.0, 1.5),
-            bar=item.note.bar,
-            pass_=item.note.pass_,
-            beat=item.note.beat,
-            note_ids=(item.note.id,),
             size=item.early_late_ms,
             unit="ms",
-            start_s=item.onset_s,
-            end_s=item.offset_s,
         )
+
+
+def _scatter_ms(evidence: Evidence) -> float:
+    """Robust standard deviation of all placements of the take."""
+    values = np.array([n.early_late_ms for n in evidence.notes if n.early_late_ms is not None])
+    return float(MAD_TO_SIGMA * np.median(np.abs(values - np.median(values)))) if len(values) else 0.0
 
 
 def _beat_s(evidence: Evidence, item: NoteJudgement) -> float:

@@ -14,19 +14,13 @@ def wrong_note(evidence: Evidence) -> Iterator[Finding]:
         if item.status is not Status.WRONG_PITCH or item.heard_midi is None:
             continue
         heard = item.heard_midi - evidence.shift
-        yield Finding(
+        yield Finding.at_note(
+            item,
             code="notes.wrong",
             category="notes",
             text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is written, "
             f"{heard_in_words(heard, item.note)} is played.",
-            confidence=item.confidence,
             severity=8.0,
-            bar=item.note.bar,
-            pass_=item.note.pass_,
-            beat=item.note.beat,
-            note_ids=(item.note.id,),
             size=float(heard - item.note.sounding_midi),
             unit="semitones",
-            start_s=item.onset_s,
-            end_s=item.offset_s,
         )
