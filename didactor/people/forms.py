@@ -29,6 +29,18 @@ class StudentForm(forms.Form):
         self.fields["group"].widget.attrs["autocomplete"] = "off"
 
 
+class EnrolmentForm(forms.Form):
+    """Another instrument, or a new level or group on one the student already has."""
+
+    instrument = forms.ChoiceField(choices=INSTRUMENT_CHOICES)
+    level = forms.ChoiceField(choices=Level.choices, initial=Level.ELEMENTARY)
+    group = forms.CharField(max_length=80, required=False, widget=forms.TextInput(attrs={"list": "group-names", "autocomplete": "off"}))
+
+
+class GuardianForm(forms.Form):
+    name = forms.CharField(max_length=120, label="Guardian’s name")
+
+
 class ConsentForm(forms.Form):
     given_by = forms.CharField(max_length=120, label="Guardian’s name")
     agreed = forms.BooleanField(label="The guardian has read the words above and agrees.")

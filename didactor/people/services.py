@@ -72,6 +72,12 @@ def withdraw_consent(*, student: Person) -> None:
     Consent.objects.filter(student=student, withdrawn_at=None).update(withdrawn_at=timezone.now())
 
 
+def leave(*, student: Person) -> None:
+    """The student no longer signs in or gets work; what they recorded stays until it is deleted."""
+    student.is_active = False
+    student.save(update_fields=["is_active"])
+
+
 def _free_username(name: str) -> str:
     stem = re.sub(r"[^a-z]+", ".", name.lower()).strip(".") or "person"
     username, count = stem, 2

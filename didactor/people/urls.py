@@ -12,5 +12,6 @@ urlpatterns = [
     path("students/add/", views.add_student, name="add_student"),
     path("students/<int:pk>/", views.student, name="student"),
     path("students/<int:pk>/card/", views.new_card, name="new_card"),
+    path("students/<int:pk>/leave/", views.leave, name="leave"),
     path("students/<int:pk>/withdraw-consent/", views.withdraw_consent, name="withdraw_consent"),
 ]

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
@@ -10,8 +12,8 @@ from django.views.decorators.http import require_POST
 
 from didactor.people import services
 from didactor.people.context import PAPERS
-from didactor.people.forms import CardForm, ConsentForm, PasswordForm, StudentForm
-from didactor.people.models import Person, SignInCard
+from didactor.people.forms import CardForm, ConsentForm, EnrolmentForm, GuardianForm, PasswordForm, StudentForm
+from didactor.people.models import Consent, Group, Person, SignInCard
 from didactor.people.permissions import anybody, teacher_only
 
 
@@ -84,8 +86,9 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
 
 @teacher_only
 def students(request: HttpRequest) -> HttpResponse:
-    people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group", "guardians", "consents")
-    return render(request, "people/students.html", {"people": people, "has_cards": _with_cards(people)})
+    people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group")
+    consented = set(Consent.objects.filter(student__in=people, withdrawn_at=None).values_list("student_id", flat=True))
+    return render(request, "people/students.html", {"people": people, "has_cards": _with_cards(people), "consented": consented})
 
 
 def _with_cards(people: object) -> set[int]:
@@ -123,22 +126,47 @@ def _cards(request: HttpRequest, student: Person) -> HttpResponse:
 
 @teacher_only
 def student(request: HttpRequest, pk: int) -> HttpResponse:
+    """One student: cards, consent, instruments, passages."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
-    form = ConsentForm(request.POST or None)
-    if request.method == "POST" and form.is_valid():
-        services.record_consent(student=person, given_by=form.cleaned_data["given_by"], recorded_by=request.user)
-        messages.success(request, f"Consent of {form.cleaned_data['given_by']} is recorded.")
-        return redirect("people:student", pk=pk)
+    # Three forms share the page; each is bound only when its own field was sent.
+    consent = ConsentForm(request.POST if "given_by" in request.POST else None)
+    enrolment = EnrolmentForm(request.POST if "instrument" in request.POST else None)
+    guardian = GuardianForm(request.POST if "name" in request.POST else None)
+    if consent.is_valid():
+        services.record_consent(student=person, given_by=consent.cleaned_data["given_by"], recorded_by=request.user)
+        messages.success(request, f"Consent of {consent.cleaned_data['given_by']} is recorded.")
+    elif enrolment.is_valid():
+        data = enrolment.cleaned_data
+        services.enrol(student=person, instrument=data["instrument"], level=data["level"], group_name=data["group"])
+        messages.success(request, "Kept.")
+    elif guardian.is_valid():
+        services.add_guardian(student=person, name=guardian.cleaned_data["name"])
+        messages.success(request, "The guardian is added. Make new cards to give them theirs.")
+    else:
+        forms = {"form": consent, "enrolment_form": enrolment, "guardian_form": guardian}
+        return render(request, "people/student.html", {**_student_page(request, person), **forms})
+    return redirect("people:student", pk=pk)
+
+
+def _student_page(request: HttpRequest, person: Person) -> dict[str, Any]:
     from didactor.assignments.models import Task
 
-    context = {
+    return {
         "person": person,
-        "form": form,
+        "group_names": Group.objects.filter(studio=person.studio).values_list("name", flat=True),
         "wording": services.CONSENT_WORDING,
         "consent": person.consents.filter(withdrawn_at=None).first(),
         "tasks": Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists(),
     }
-    return render(request, "people/student.html", context)
+
+
+@teacher_only
+@require_POST
+def leave(request: HttpRequest, pk: int) -> HttpResponse:
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    services.leave(student=person)
+    messages.success(request, f"{person} has left: no sign-in and no new work. The recordings are kept.")
+    return redirect("people:students")
 
 
 @teacher_only

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from didactor.assignments.models import CATEGORY_TITLES
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
 
@@ -25,8 +26,21 @@ class Review(models.Model):
     text = models.TextField(blank=True)
     decision = models.CharField(max_length=10, choices=Decision.choices, blank=True)
     decision_tempo = models.FloatField(null=True, blank=True)
+    checklist = models.JSONField(default=dict, help_text="The teacher's verdict by category: good or mend.")
     created_at = models.DateTimeField(auto_now_add=True)
     sent_at = models.DateTimeField(null=True)
+
+    def categories_with(self, verdict: str) -> list[str]:
+        """Titles of the checklist's categories that got this verdict."""
+        return [CATEGORY_TITLES[slug] for slug, given in self.checklist.items() if given == verdict and slug in CATEGORY_TITLES]
+
+    @property
+    def good(self) -> list[str]:
+        return self.categories_with("good")
+
+    @property
+    def to_mend(self) -> list[str]:
+        return self.categories_with("mend")
 
 
 class Origin(models.TextChoices):

@@ -5,7 +5,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from didactor.assignments.models import TaskState
+from didactor.assignments.models import CATEGORY_TITLES, TaskState
 from didactor.assignments.services import move_task
 from didactor.people.models import Person
 from didactor.review.models import Decision, Mark, Origin, Review, Standing
@@ -82,11 +82,14 @@ def add_remark(*, review: Review, category: str, text: str, bar: str = "", beat:
     )
 
 
-def save_draft(*, review: Review, text: str, decision: str, decision_tempo: float | None) -> Review:
-    """Keep what is written so far. Raises ``ReviewRefused`` once sent."""
+def save_draft(
+    *, review: Review, text: str, decision: str, decision_tempo: float | None, checklist: dict[str, str] | None = None
+) -> Review:
+    """Keep what is written and ticked so far. Raises ``ReviewRefused`` once sent."""
     _check_draft(review)
+    review.checklist = {slug: v for slug, v in (checklist or {}).items() if slug in CATEGORY_TITLES and v in ("good", "mend")}
     review.text, review.decision, review.decision_tempo = text, decision if decision in Decision.values else "", decision_tempo
-    review.save(update_fields=["text", "decision", "decision_tempo"])
+    review.save(update_fields=["text", "decision", "decision_tempo", "checklist"])
     return review
 
 

@@ -11,7 +11,7 @@ from didactor.assignments.models import CATEGORY_TITLES
 from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
-from didactor.takes.models import Submission
+from didactor.takes.models import Submission, Take
 from didactor.takes.reading import findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data, strip_of
 
 #: One sitting's worth; the rest moves up as takes are answered.
@@ -82,14 +82,24 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
         "played": played_tempo(analysis, take.basis["beat_unit"]),
         "player": player_data(take, result) if take.playback else None,
         "own": own,
-        "own_good": [m for m in own.marks.all() if m.verdict == "good"] if own else [],
-        "own_mend": [m for m in own.marks.all() if m.verdict == "mend"] if own else [],
+        "own_mend": [m for m in own.marks.all() if m.verdict == "mend" and (m.bar or m.text)] if own else [],
         "categories": list(CATEGORY_TITLES.items()),
+        "checklist": _checklist(take, review),
         "decisions": Decision.choices,
         "following": following,
         "quality": result["audio"]["quality"] if result else None,
     }
     return render(request, "review/detail.html", context)
+
+
+def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
+    """The assignment's categories with the student's verdict and the teacher's."""
+    own = getattr(take, "self_review", None)
+    said = {m.category: m.get_verdict_display().lower() for m in own.marks.all() if not m.bar} if own else {}
+    return [
+        {"slug": slug, "title": title, "own": said.get(slug, ""), "verdict": review.checklist.get(slug, "")}
+        for slug, title in take.task.assignment.checklist_entries
+    ]
 
 
 def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> HttpResponse:
@@ -160,7 +170,11 @@ def _save(request: HttpRequest, review: Review) -> Review:
     except ValueError:
         value = None
     return services.save_draft(
-        review=review, text=request.POST.get("text", ""), decision=request.POST.get("decision", ""), decision_tempo=value
+        review=review,
+        text=request.POST.get("text", ""),
+        decision=request.POST.get("decision", ""),
+        decision_tempo=value,
+        checklist={slug: request.POST.get(f"verdict-{slug}", "") for slug in CATEGORY_TITLES},
     )
 
 

@@ -109,5 +109,15 @@ class PeopleTests(scenes.OwnFolders, TestCase):
         self.assertTrue(tobin.consent_missing)
         self.client.post(reverse("people:student", args=[tobin.pk]), {"given_by": "Wenna", "agreed": "on"})
         self.assertFalse(Person.objects.get(pk=tobin.pk).consent_missing)
+        self.client.post(reverse("people:student", args=[tobin.pk]), {"instrument": "flute", "level": "beginner", "group": "Ferry"})
+        self.assertEqual(tobin.enrolments.count(), 2)
         self.client.post(reverse("people:withdraw_consent", args=[tobin.pk]))
         self.assertTrue(Person.objects.get(pk=tobin.pk).consent_missing)
+
+    def test_a_student_who_has_left_cannot_sign_in(self):
+        student = self.scene.ylva.student
+        code = make_card(student)
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.post(reverse("people:leave", args=[student.pk]))
+        self.client.logout()
+        self.assertContains(self.client.post(reverse("people:sign_in"), {"card-code": code}), "No card has this code")

@@ -39,12 +39,12 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         decide_mark(mark=first, standing="kept", text="In bar 6 you carried on the pattern of bar 5.")
         decide_mark(mark=second, standing="dropped")
         add_remark(review=self.review, category="tone", text="A warm low register.", bar="7")
-        save_draft(review=self.review, text="Well held.", decision="once_more", decision_tempo=80.0)
+        save_draft(review=self.review, text="Well held.", decision="once_more", decision_tempo=80.0, checklist={"tone": "good"})
         self.assertNotIn("carried on the pattern", self.student_page())
         self.assertNotIn("Well held", self.student_page())
         send(review=self.review)
         page = self.student_page()
-        for words in ("carried on the pattern", "A warm low register", "Well held.", "Once more, at 80"):
+        for words in ("carried on the pattern", "A warm low register", "Well held.", "Once more, at 80", "Good: tone."):
             self.assertIn(words, page)
         self.assertEqual(self.scene.task.state, TaskState.ANSWERED)
 

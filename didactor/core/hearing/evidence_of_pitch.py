@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.hearing.events import Event
-from didactor.core.hearing.features import F0_HOP_S, Features
+from didactor.core.hearing.features import F0_HOP_S, FLUX_HOP_S, Features
 from didactor.core.hearing.partials import distinct_partials_hz
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import midi_to_hz
@@ -18,6 +18,8 @@ STAYING_SEMITONES = 0.25
 CLEAR_VOICING, EXPLAINED_SHARE = 0.8, 0.65
 #: Rise of a note's own partials that proves its onset, dB.
 CONFIRM_DB = 7.0
+SOFT_BEGINNING_DB = 3.0
+ATTACK_DB, LONGEST_ATTACK_S = 5.0, 0.15
 
 
 def pitch_is_present(features: Features, midi: int, start_s: float, end_s: float, tuning_cents: float, frames: int) -> bool:
@@ -90,8 +92,21 @@ def onset_is_confirmed(features: Features, pitch: float, before: float | None, o
     if len(partials) == 0:
         return False
     after = _energy_db(features, partials, onset_s + 0.05)
+    if onset_s > due_s:
+        # A soft beginning at the due time, swelling later, is no late note.
+        begun = _energy_db(features, partials, due_s + 0.03) - _energy_db(features, partials, due_s - 0.06)
+        if begun > SOFT_BEGINNING_DB:
+            return False
     probe = 0.5 * (onset_s + due_s) if onset_s > due_s else onset_s - 0.05
     return after - _energy_db(features, partials, min(probe, onset_s - 0.03)) > CONFIRM_DB
+
+
+def attack_s(features: Features, event: Event) -> float:
+    """Time from an event's onset until its level is within ``ATTACK_DB`` of the note's own, at most ``LONGEST_ATTACK_S``."""
+    first = features.flux_index(event.onset_s)
+    levels = features.level_db[first : features.flux_index(event.onset_s + LONGEST_ATTACK_S) + 1]
+    there = np.flatnonzero(levels >= event.level_db - ATTACK_DB)
+    return float(there[0]) * FLUX_HOP_S if len(there) else LONGEST_ATTACK_S
 
 
 def _energy_db(features: Features, partials: npt.NDArray[np.float64], at_s: float) -> float:

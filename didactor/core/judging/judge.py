@@ -15,6 +15,7 @@ import numpy as np
 from didactor.core.hearing.alignment import Alignment
 from didactor.core.hearing.events import Event
 from didactor.core.hearing.evidence_of_pitch import (
+    attack_s,
     octave_is_confirmed,
     onset_is_confirmed,
     pitch_is_present,
@@ -285,11 +286,14 @@ def _onset_holds(index: int, k: int, pulse: Pulse, heard: Heard, expectation: Ex
     onset_s = float(pulse.times[k])
     if pulse.hesitation[k]:
         return True
+    own = min(heard.events, key=lambda e: abs(e.onset_s - onset_s))
+    # A slow attack leaves open when the note begins: by about the time it takes to speak.
+    if abs(float(pulse.residual_s[k])) < DOUBTED_FROM_MS / 1000 + attack_s(heard.features, own):
+        return False
     pitch = expectation.notes[index].sounding_midi + heard.shift + heard.tuning_cents / 100.0
     sounding_before = [e for e in heard.events if e.onset_s < onset_s - 0.03 and e.offset_s > onset_s - 0.4]
     before = sounding_before[-1] if sounding_before else None
     if before is not None and before.midi == round(pitch):
-        own = min(heard.events, key=lambda e: abs(e.onset_s - onset_s))
         return not own.soft and own.strength > 0.8
     due_s = onset_s - float(pulse.residual_s[k])
     return onset_is_confirmed(heard.features, pitch, None if before is None else before.pitch, onset_s, due_s)

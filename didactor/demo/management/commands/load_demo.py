@@ -118,7 +118,8 @@ class Command(BaseCommand):
             save_draft(review=review, text="You heard it yourself: the tempo rises.", decision="", decision_tempo=None)
         if demo.answer:
             keep_all(review=review)
-            save_draft(review=review, text=demo.answer[1], decision=demo.answer[0], decision_tempo=None)
+            checklist = {c: "mend" if c in demo.mend else "good" for c, _ in assignment.checklist_entries[:6]}
+            save_draft(review=review, text=demo.answer[1], decision=demo.answer[0], decision_tempo=None, checklist=checklist)
             send(review=review)
         task.refresh_from_db()
 
