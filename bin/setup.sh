@@ -149,6 +149,8 @@ import socket, sys
 port = int(sys.argv[1])
 while True:
     with socket.socket() as probe:
+        # A port whose last connections are just fading is free; one with a listener is not.
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             probe.bind(("127.0.0.1", port))
         except OSError:

@@ -95,7 +95,7 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
 def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
     """The assignment's categories with the student's verdict and the teacher's."""
     own = getattr(take, "self_review", None)
-    said = {m.category: m.get_verdict_display().lower() for m in own.marks.all() if not m.bar} if own else {}
+    said = {m.category: "as meant" if m.verdict == "good" else "to mend" for m in own.marks.all() if not m.bar} if own else {}
     return [
         {"slug": slug, "title": title, "own": said.get(slug, ""), "verdict": review.checklist.get(slug, "")}
         for slug, title in take.task.assignment.checklist_entries
