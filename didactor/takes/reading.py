@@ -9,6 +9,8 @@ from typing import Any
 from django.core.cache import cache
 from django.db.models import Prefetch
 from django.urls import reverse
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
 
 from didactor.assignments.models import CATEGORY_TITLES, Assignment, StudentSees, Task
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
@@ -35,12 +37,38 @@ class BarCell:
     worst: str
     words: str
 
+    @property
+    def css(self) -> str:
+        return self.worst if self.worst in ("", "unjudged") else f"{self.worst} has"
+
+
+class BarStrip(list[BarCell]):
+    """A take's bars at a glance, as markup made in one go: lists show hundreds of cells."""
+
+    @property
+    def as_list(self) -> SafeString:
+        return self._written('{}<span class="visually-hidden">{}</span>', lambda cell: (cell.number, cell.words))
+
+    @property
+    def playable(self) -> SafeString:
+        """Each cell plays its bar."""
+        button = '{}<button type="button" data-play-bar="{}" aria-label="{} Play bar {}."></button>'
+        return self._written(button, lambda cell: (cell.number, cell.number, cell.words, cell.number))
+
+    def _written(self, content: str, values: Callable[[BarCell], tuple[str, ...]]) -> SafeString:
+        if not self:
+            return SafeString("")
+        rows = ((cell.css, cell.words, *values(cell)) for cell in self)
+        return format_html(
+            '<ol class="strip" aria-label="Bars">{}</ol>', format_html_join("", f'<li class="{{}}" title="{{}}">{content}</li>', rows)
+        )
+
 
 @dataclass(frozen=True, kw_only=True)
 class TaskRow:
     task: Task
     take: Take | None
-    strip: list[BarCell]
+    strip: BarStrip
     review: Any
     played: str
 
@@ -77,10 +105,10 @@ def summary_of(result: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def strip_of(analysis: Analysis | None) -> list[BarCell]:
+def strip_of(analysis: Analysis | None) -> BarStrip:
     """The bars of a take at a glance, from the summary of what was heard."""
     cells = analysis.summary.get("strip", []) if analysis else []
-    return [BarCell(number=number, worst=worst, words=words) for number, worst, words in cells]
+    return BarStrip(BarCell(number=number, worst=worst, words=words) for number, worst, words in cells)
 
 
 def played_tempo(analysis: Analysis | None, beat_unit: str) -> str:
@@ -249,7 +277,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "sees_marks": sees_marks,
         "drawings": heard_drawings(passage, analysis) if show_heard and analysis else plain_drawings(passage),
         "findings": findings_in_words(result) if show_heard else [],
-        "strip": strip_of(analysis) if show_heard else [],
+        "strip": strip_of(analysis) if show_heard else BarStrip(),
         "played": played_tempo(analysis, assignment.beat_unit),
         "player": player_data(take, result) if take.playback else None,
         "quality": (analysis.result["audio"]["quality"] if analysis else None),

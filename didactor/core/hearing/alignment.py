@@ -35,6 +35,8 @@ MOST_PASSED = 40
 SOFT_PAIR_COST = 0.12
 SLIVER_S = 0.07
 TEMPO_GUESSES = (1.0, 0.7, 1.4)
+#: An alignment this cheap per note is right; no other tempo is tried.
+CLEAR_COST = 0.2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,8 +75,11 @@ def align(
     span = max(n.onset_quarters for n in notes) - notes[0].onset_quarters
     if span > 0:
         tempi.append((events[-1].onset_s - events[0].onset_s) / span)
-    results = [table.solve(guess) for guess in tempi if guess > 0.02]
-    best = min(results, key=lambda a: a.cost_per_note)
+    best = table.solve(tempi[0])
+    for guess in tempi[1:]:
+        if best.cost_per_note < CLEAR_COST or guess < 0.02:
+            break
+        best = min(best, table.solve(guess), key=lambda a: a.cost_per_note)
     for _ in range(2):
         tempo = local_seconds_per_quarter(events, notes, best)
         if tempo is None or abs(np.log2(tempo / best.seconds_per_quarter)) < 0.01:
