@@ -67,7 +67,7 @@ def main() -> int:
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--verbose", action="store_true")
     options = parser.parse_args()
-    base = 50_000 if options.fit else 130_000
+    base = 50_000 if options.fit else 170_000
     sources, rooms = (("timgm",), ("bedroom",)) if options.quick else (SOURCES, ROOMS)
     clean: dict[str, Tally] = {}
     faulty: dict[str, Tally] = {}

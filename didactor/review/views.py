@@ -25,11 +25,10 @@ def waiting(request: HttpRequest) -> HttpResponse:
     answered = (
         Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_queue().order_by("-review__sent_at")[:8]
     )
-    count = queue.count()
+    shown = list(queue[: QUEUE_SHOWN + 1])
     context = {
-        "queue": [_entry(s) for s in queue[:QUEUE_SHOWN]],
-        "count": count,
-        "further": max(0, count - QUEUE_SHOWN),
+        "queue": [_entry(s) for s in shown[:QUEUE_SHOWN]],
+        "further": len(shown) > QUEUE_SHOWN,
         "answered": [_entry(s) for s in answered],
     }
     return render(request, "review/waiting.html", context)

@@ -37,7 +37,8 @@ class SubmissionQuerySet(models.QuerySet[Any]):
         return self.filter(take__task__assignment__studio=person.studio)
 
     def awaiting_review_by(self, teacher: Person) -> SubmissionQuerySet:
-        return self.visible_to(teacher).exclude(review__sent_at__isnull=False)
+        """What was handed in and not answered yet."""
+        return self.visible_to(teacher).filter(take__task__state="handed_in").exclude(review__sent_at__isnull=False)
 
     def for_lists(self) -> SubmissionQuerySet:
         return (
