@@ -8,6 +8,7 @@ import io
 from pathlib import Path
 
 from django.conf import settings
+from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -68,6 +69,14 @@ class HearingTests(TakeTestCase):
         self.assertEqual(
             (result["tempo"]["target_bpm"], result["targets"]["stage"], result["tempo"]["verdict"]), (92.0, "at_tempo", "in_band")
         )
+
+    def test_a_new_engine_adds_a_row_and_keeps_the_old_one(self):
+        take = scenes.recorded(self.scene)
+        Analysis.objects.update(engine_version="0.0.1")
+        call_command("hear_again", stdout=io.StringIO())
+        self.assertEqual(ProcrastinateJob.objects.filter(task_name="didactor.takes.jobs.analyse_take").count(), 2)
+        analyse_take(take_id=take.pk)
+        self.assertEqual(take.analyses.count(), 2)
 
     def test_bad_recordings_say_what_to_do_and_are_kept(self):
         cases = (

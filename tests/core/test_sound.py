@@ -24,7 +24,15 @@ def opened(data: bytes) -> Recording:
 class DecodingTests(SimpleTestCase):
     def test_common_kinds_keep_their_length(self):
         samples = np.asarray(played().samples)[: 4 * RATE_HZ]
-        kinds = (("flac", "flac"), ("mp3", "mp3"), ("libopus", "ogg"), ("libopus", "webm"), ("aac", "mp4"), ("aac", "mov"))
+        kinds = (
+            ("flac", "flac"),
+            ("mp3", "mp3"),
+            ("libopus", "ogg"),
+            ("libopus", "webm"),
+            ("aac", "mp4"),
+            ("aac", "mov"),
+            ("libopencore_amrnb", "amr"),
+        )
         for codec, container in kinds:
             with self.subTest(codec=codec, container=container):
                 self.assertAlmostEqual(opened(encoded(samples, RATE_HZ, codec, container)).duration_s, 4.0, delta=0.1)

@@ -33,6 +33,7 @@ CODECS = {
     "amrwb",
     "amr_wb",
     "libopencore_amrnb",
+    "libopencore_amrwb",
     "mp2",
     "aac_latm",
 }

@@ -15,6 +15,9 @@ const part = (name) => box.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
 let running = null;
 let blob = null;
+// The take lives in this page until it is sent: leaving asks first.
+const leaving = (event) => event.preventDefault();
+const guard = (on) => (on ? window.addEventListener("beforeunload", leaving) : window.removeEventListener("beforeunload", leaving));
 
 async function microphone() {
   if (!navigator.mediaDevices?.getUserMedia) {
@@ -99,6 +102,7 @@ async function stop() {
   await context.close();
   running = null;
   blob = wavFrom(blocks, rate);
+  guard(true);
   const address = URL.createObjectURL(blob);
   part("[data-listen]").src = address;
   part("[data-save]").href = address;
@@ -110,6 +114,7 @@ async function stop() {
 
 function again() {
   blob = null;
+  guard(false);
   part("[data-check]").hidden = true;
   const button = part("[data-act=record]");
   button.hidden = false;
@@ -123,8 +128,7 @@ async function deliver(file, name) {
   progress.hidden = false;
   const bar = progress.querySelector("progress");
   const words = progress.querySelector("span");
-  const leaving = (event) => event.preventDefault();
-  window.addEventListener("beforeunload", leaving);
+  guard(true);
   try {
     const take = await send(file, {
       url: data.uploads,
@@ -135,10 +139,10 @@ async function deliver(file, name) {
         words.textContent = `${Math.round(share * 100)} % sent`;
       },
     });
-    window.removeEventListener("beforeunload", leaving);
+    guard(false);
     window.location.href = data.takePage.replace("/0/", `/${take}/`);
   } catch (error) {
-    window.removeEventListener("beforeunload", leaving);
+    guard(Boolean(blob));
     progress.hidden = true;
     say(error.message);
   }
