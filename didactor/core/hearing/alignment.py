@@ -24,8 +24,11 @@ REPEAT_MISSED_COST = 0.4
 EXTRA_COST, SOFT_EXTRA_COST, SAME_PITCH_EXTRA_COST, SLIVER_EXTRA_COST = 0.9, 0.06, 0.3, 0.35
 OCTAVE_COST, NEAR_WRONG_COST, FAR_WRONG_COST = 0.45, 0.9, 1.25
 JUMP_COST = 2.2
-#: Before the first and after the last match, sounds and notes cost this share of what they cost between.
-EDGE_EXTRA_SHARE, EDGE_MISSED_SHARE = 0.6, 0.4
+#: Players go back, and on, to the beginning of a bar; landing elsewhere costs this much more.
+MID_BAR_LANDING_COST = 0.4
+#: Before the first and after the last match, sounds cost this share of what they cost between; many notes not played there
+#: cost little more than a jump, and less than a wrong note and a jump.
+EDGE_EXTRA_SHARE, EDGE_MISSED_SHARE, EDGE_MISSED_MOST = 0.6, 0.05, 0.8
 #: Weight and cap of the interval cost, |log2(played / written)|.
 INTERVAL_WEIGHT, INTERVAL_CAP = 0.9, 1.3
 #: How many events and notes may be passed over between two pairs without a jump.
@@ -112,6 +115,7 @@ class _Table:
         self.reach = _reach(events)
         self.missed = np.array([_missed_cost(n, notes[i - 1] if i else None) for i, n in enumerate(notes)])
         self.grace = np.array([n.grace for n in notes])
+        self.landing = np.array([0.0 if n.beat < 1e-6 else MID_BAR_LANDING_COST for n in notes])
         self.extra = np.array([_extra_cost(e, events[i - 1] if i else None) for i, e in enumerate(events)])
 
     def solve(self, seconds_per_quarter: float) -> Alignment:
@@ -120,7 +124,7 @@ class _Table:
         extra_before = np.concatenate(([0.0], np.cumsum(self.extra)))
         # Sounds before the first note (a breath, a tuning note) cost little; notes not reached at either end cost as missed.
         lead_in = EDGE_EXTRA_SHARE * extra_before[:-1]
-        start = np.minimum(missed_before[:-1], JUMP_COST + EDGE_MISSED_SHARE * missed_before[:-1])
+        start = _edge_cost(missed_before[:-1])
         total = np.full((m, n), np.inf)
         back_event = np.full((m, n), -1, dtype=np.int32)
         back_note = np.full((m, n), -1, dtype=np.int32)
@@ -158,8 +162,9 @@ class _Table:
                 from_note = np.where(better, source_safe[choice % len(offsets), note_index], from_note)
                 leaps = best_so_far[before] + passed + JUMP_COST
                 leap = int(np.argmin(leaps))
-                better = leaps[leap] < cost
-                cost = np.where(better, leaps[leap], cost)
+                landed = leaps[leap] + self.landing
+                better = landed < cost
+                cost = np.where(better, landed, cost)
                 from_event = np.where(better, before[leap], from_event)
                 from_note = np.where(better, best_note[before[leap]], from_note)
                 is_jump = better
@@ -182,7 +187,7 @@ class _Table:
         _m, n = total.shape
         left_notes = missed_before[-1] - missed_before[1:]
         left_events = extra_before[-1] - extra_before[1:]
-        unreached = np.minimum(left_notes, JUMP_COST + EDGE_MISSED_SHARE * left_notes)
+        unreached = _edge_cost(left_notes)
         end = total + EDGE_EXTRA_SHARE * left_events[:, None] + unreached[None, :]
         j, i = (int(v) for v in np.unravel_index(int(np.argmin(end)), end.shape))
         cost = float(end[j, i])
@@ -191,6 +196,11 @@ class _Table:
             matches.append(Match(event=j, note=i, jump=bool(jumped[j, i])))
             j, i = int(back_event[j, i]), int(back_note[j, i])
         return Alignment(matches=tuple(reversed(matches)), cost_per_note=cost / n, seconds_per_quarter=seconds_per_quarter)
+
+
+def _edge_cost(missed: FloatArray) -> FloatArray:
+    """Cost of notes not played before the first or after the last match: as missed, or as one jump and a little more."""
+    return np.asarray(np.minimum(missed, JUMP_COST + np.minimum(EDGE_MISSED_SHARE * missed, EDGE_MISSED_MOST)))
 
 
 def _reach(events: Sequence[Event]) -> list[int]:

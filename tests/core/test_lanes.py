@@ -1,0 +1,105 @@
+"""The drawn score: every sign at its place, nothing on what is right."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django.test import SimpleTestCase
+from lxml import etree
+
+from didactor.core.analyse import analyse
+from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.formats.lanes import View, plain_score, score_with_lanes
+from didactor.core.judging.targets import Targets
+from didactor.core.score.engraving import Engraving
+from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.open import engrave_isolated
+from tests.music import TUNE, expectation, musicxml, played
+
+SVG = "{http://www.w3.org/2000/svg}"
+
+
+class LaneTests(SimpleTestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.prepared = prepare(musicxml())
+        cls.drawings: dict[str, Engraving] = engrave_isolated(cls.prepared, 1, None)
+        cls.numbers = {bar.id: bar.number for bar in read(cls.prepared).parts[0].bars}
+
+    def drawn(self, *faults: dict[str, Any], layout: str = "desk", stage: str = "at_tempo") -> etree._Element:
+        analysis = analyse(played(*faults), expectation(TUNE), Targets(tempo_qpm=92.0, instrument="clarinet", stage=stage))
+        result = analysis_to_json(analysis)
+        flagged: dict[str, set[str]] = {}
+        for finding in result["findings"]:
+            flagged.setdefault(finding["category"], set()).update(finding["note_ids"])
+        view = View(lanes=("placement", "pitch", "tempo"), bar_numbers=self.numbers, flagged=flagged)
+        engraving = self.drawings[layout]
+        return etree.fromstring(score_with_lanes(engraving.svg, engraving.geometry, result, view).encode())
+
+    def of(self, root: etree._Element, *classes: str) -> list[etree._Element]:
+        return [e for e in root.iter() if set(classes) <= set((e.get("class") or "").split())]
+
+    def note_place(self, bar: str, beat: float) -> dict[str, float]:
+        note = next(n for n in expectation(TUNE).notes if n.bar == bar and n.beat == beat)
+        return self.drawings["desk"].geometry["notes"][note.id]
+
+    def test_a_clean_take_carries_no_mark(self):
+        root = self.drawn()
+        self.assertEqual(self.of(root, "mark") + self.of(root, "flagged") + self.of(root, "break"), [])
+        self.assertGreaterEqual(len(self.of(root, "lane-placement")), 1)
+        self.assertEqual(len(self.of(root, "dot")) > 40, True)
+
+    def test_a_wrong_note_is_a_ghost_at_the_heard_pitch(self):
+        root = self.drawn({"kind": "wrong", "bar": "6", "beat": 0.0, "semitones": 1})
+        [ghost] = self.of(root, "ghost")
+        place = self.note_place("6", 0.0)
+        x, y = (float(v) for v in re.search(r"translate\(([-\d.]+), ([-\d.]+)\)", ghost.get("transform", "")).groups())
+        # E is written and F heard: one step up is half the distance of two staff lines.
+        self.assertEqual((x > place["x"], round(place["y"] - y)), (True, 90))
+
+    def test_a_missed_note_is_circled(self):
+        root = self.drawn({"kind": "missed", "bar": "7", "beat": 1.0})
+        [circle] = self.of(root, "missed")
+        place = self.note_place("7", 1.0)
+        self.assertEqual((float(circle.get("cx")), float(circle.get("cy"))), (place["x"], place["y"]))
+
+    def test_late_is_right_and_early_is_left_to_scale(self):
+        for kind, sign in (("late", 1), ("early", -1)):
+            root = self.drawn({"kind": kind, "bar": "7", "beat": 1.0, "ms": 170})
+            [dot] = self.of(root, "lane-placement")[-1].findall(f"{SVG}circle[@class='dot flagged']")
+            shift = float(dot.get("cx")) - self.note_place("7", 1.0)["x"]
+            self.assertTrue(200 < sign * shift < 380, shift)
+
+    def test_flat_hangs_below_the_line(self):
+        root = self.drawn({"kind": "detuned", "bar": "7", "beat": 2.0, "cents": -50})
+        [dot] = [d for lane in self.of(root, "lane-pitch") for d in lane.findall(f"{SVG}circle[@class='dot flagged']")]
+        axis = dot.getparent().find(f"{SVG}line[@class='axis']")
+        self.assertGreater(float(dot.get("cy")), float(axis.get("y1")) + 90)
+
+    def test_a_pause_breaks_the_curve_and_tells_its_seconds(self):
+        root = self.drawn({"kind": "hesitation", "bar": "7", "beat": 2.0, "beats": 2.0})
+        [words] = self.of(root, "seconds")
+        self.assertRegex(words.text, r"1\.[23] s")
+        self.assertGreater(len(self.of(root, "curve")), len(self.of(self.drawn(), "curve")))
+
+    def test_a_lane_without_anything_judged_is_not_drawn(self):
+        root = self.drawn(stage="first_reading")
+        self.assertEqual(self.of(root, "lane-placement"), [])
+        self.assertNotEqual(self.of(root, "lane-pitch"), [])
+
+    def test_the_page_grows_for_the_lanes_and_not_without_them(self):
+        engraving = self.drawings["phone"]
+        height = float(re.search(r'viewBox="[-\d.]+ [-\d.]+ [\d.]+ ([\d.]+)"', engraving.svg)[1])
+        plain = etree.fromstring(plain_score(engraving.svg, engraving.geometry, self.numbers).encode())
+        self.assertEqual(float(plain.get("viewBox").split()[3]), height)
+        self.assertGreater(float(self.drawn(layout="phone").get("viewBox").split()[3]), height + 50)
+
+    def test_bars_can_be_touched_in_their_order(self):
+        root = etree.fromstring(plain_score(self.drawings["desk"].svg, self.drawings["desk"].geometry, self.numbers).encode())
+        self.assertEqual([bar.get("data-bar") for bar in self.of(root, "bar")], [str(n) for n in range(9)])
+
+    def test_nothing_inline_gets_into_the_page(self):
+        text = etree.tostring(self.drawn({"kind": "missed", "bar": "7", "beat": 1.0}), encoding="unicode")
+        self.assertNotRegex(text, r"<style| style=|<script| on\w+=|color=\"black\"")
