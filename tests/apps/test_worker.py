@@ -1,0 +1,102 @@
+"""The queue: a job comes with its take or not at all, a worker does it, and a dead worker's job is taken up again."""
+
+from __future__ import annotations
+
+import threading
+from datetime import timedelta
+from typing import Any
+
+from django.conf import settings
+from django.db import connection, connections, transaction
+from django.test import TransactionTestCase
+from django.utils import timezone
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
+
+from didactor.takes.jobs import retry_stalled
+from didactor.takes.models import Take, TakeState
+from tests import scene as scenes
+
+
+def in_a_thread(work: Any) -> None:
+    """Run the worker's own event loop beside the test's, with connections of its own."""
+    failures: list[BaseException] = []
+
+    def run() -> None:
+        try:
+            work()
+        except BaseException as error:
+            failures.append(error)
+        finally:
+            connections.close_all()
+
+    thread = threading.Thread(target=run)
+    thread.start()
+    thread.join()
+    if failures:
+        raise failures[0]
+
+
+def run_worker() -> None:
+    with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
+        worker_app.run_worker(wait=False, queues=["takes"], install_signal_handlers=False, listen_notify=False)
+
+
+class QueueTests(scenes.OwnFolders, TransactionTestCase):
+    def setUp(self) -> None:
+        # The queue's tables are not Django's own: flushing between tests leaves them.
+        self.empty_the_queue()
+        self.addCleanup(self.empty_the_queue)
+        self.scene = scenes.build()
+
+    def empty_the_queue(self) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_events, procrastinate_workers CASCADE")
+
+    def jobs(self) -> Any:
+        return ProcrastinateJob.objects.filter(task_name="didactor.takes.jobs.analyse_take")
+
+    def test_a_rolled_back_take_leaves_no_job(self) -> None:
+        class Changed(Exception):
+            pass
+
+        with self.assertRaises(Changed), transaction.atomic():
+            scenes.recorded(self.scene, hear=False)
+            raise Changed
+        self.assertEqual((Take.objects.count(), self.jobs().count()), (0, 0))
+
+    def test_a_worker_hears_what_waits(self) -> None:
+        take = scenes.recorded(self.scene, {"kind": "wrong", "bar": "6", "beat": 0.0}, hear=False)
+        in_a_thread(run_worker)
+        take.refresh_from_db()
+        self.assertEqual(take.state, TakeState.ANALYSED)
+        self.assertEqual(self.jobs().get().status, "succeeded")
+
+    def test_the_job_of_a_dead_worker_is_taken_up_again(self) -> None:
+        take = scenes.recorded(self.scene, hear=False)
+        job = self.jobs().get()
+        # A worker that took the job and fell silent, as a killed one does.
+        silent = timezone.now() - timedelta(seconds=settings.PROCRASTINATE_WORKER_DEFAULTS["stalled_worker_timeout"] + 5)
+        with connection.cursor() as cursor:
+            cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (%s) RETURNING id", [silent])
+            [worker_id] = cursor.fetchone()
+            cursor.execute(
+                "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s, attempts = 1 WHERE id = %s", [worker_id, job.pk]
+            )
+        self.assertEqual(ProcrastinateWorker.objects.count(), 1)
+
+        def upkeep() -> None:
+            import asyncio
+
+            async def go() -> None:
+                with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
+                    async with worker_app.open_async():
+                        await retry_stalled.func(timestamp=0)
+
+            asyncio.run(go())
+
+        in_a_thread(upkeep)
+        self.assertEqual(self.jobs().get().status, "todo")
+        in_a_thread(run_worker)
+        take.refresh_from_db()
+        self.assertEqual(take.state, TakeState.ANALYSED)
