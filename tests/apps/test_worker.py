@@ -49,6 +49,14 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
         self.addCleanup(self.empty_the_queue)
         self.scene = scenes.build()
 
+    @classmethod
+    def tearDownClass(cls) -> None:
+        # The worker's own threads keep their connections; the test database could not be dropped.
+        with connection.cursor() as cursor:
+            others = "FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            cursor.execute(f"SELECT pg_terminate_backend(pid) {others}")
+        super().tearDownClass()
+
     def empty_the_queue(self) -> None:
         with connection.cursor() as cursor:
             cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_events, procrastinate_workers CASCADE")
