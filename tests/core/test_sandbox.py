@@ -17,7 +17,7 @@ from tests.music import musicxml, wav
 
 class SandboxTests(SimpleTestCase):
     def source(self, data: bytes):
-        file = tempfile.TemporaryFile()
+        file = tempfile.TemporaryFile()  # noqa: SIM115 - closed by the cleanup
         self.addCleanup(file.close)
         file.write(data)
         file.flush()
@@ -55,8 +55,12 @@ class SandboxTests(SimpleTestCase):
             prepare_isolated(self.source(musicxml()))
 
     def test_secrets_of_the_environment_stay_outside(self):
-        with mock.patch.dict("os.environ", {"DIDACTOR_SECRET": "tide-table"}), mock.patch("subprocess.Popen", side_effect=OSError) as popen:
-            with self.assertRaises(OSError):
-                run_isolated("score", self.source(musicxml()))
+        source = self.source(musicxml())
+        with (
+            mock.patch.dict("os.environ", {"DIDACTOR_SECRET": "tide-table"}),
+            mock.patch("subprocess.Popen", side_effect=OSError) as popen,
+            self.assertRaises(OSError),
+        ):
+            run_isolated("score", source)
         self.assertNotIn("tide-table", str(popen.call_args))
         self.assertTrue(popen.call_args.kwargs["start_new_session"])
