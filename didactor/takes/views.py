@@ -1,8 +1,11 @@
 from __future__ import annotations
 
+import json
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseStopPolling
 
@@ -39,12 +42,13 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
 
 @family
 def status_fragment(request: HttpRequest, pk: int) -> HttpResponse:
-    """Where the hearing stands; polled until it is settled, then the page is loaded anew."""
+    """Where the hearing stands; polled until it is settled, then the page's content is put in its place."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     response = render(request, "takes/_status.html", {"take": take})
     if take.is_settled:
         response = HttpResponseStopPolling(response.content)
-        response["HX-Refresh"] = "true"
+        page = {"path": reverse("takes:detail", args=[pk]), "target": "#main", "select": "#main", "swap": "outerHTML"}
+        response["HX-Location"] = json.dumps(page)
     return response
 
 

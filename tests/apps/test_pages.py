@@ -54,10 +54,11 @@ class StudentPagesTests(scenes.OwnFolders, TestCase):
             Take.objects.filter(pk=take.pk).update(state="analysing", step=step)
             response = self.client.get(url)
             self.assertContains(response, words)
-            self.assertNotIn("HX-Refresh", response)
+            self.assertNotIn("HX-Location", response)
         Take.objects.filter(pk=take.pk).update(state="analysed")
         response = self.client.get(url)
-        self.assertEqual((response.status_code, response["HX-Refresh"]), (286, "true"))
+        self.assertEqual(response.status_code, 286)
+        self.assertIn(reverse("takes:detail", args=[take.pk]), response["HX-Location"])
 
     def test_the_teacher_decides_whether_a_student_sees_marks_or_figures(self):
         remarks = self.sees(StudentSees.REMARKS)

@@ -1,9 +1,7 @@
 // The student's checklist: a touch on a bar of the score writes its number into the next free line.
 
-const form = document.querySelector("[data-pins]");
-
 function freeLine() {
-  const list = form.querySelector("[data-pin-list]");
+  const list = document.querySelector("[data-pin-list]");
   const lines = [...list.querySelectorAll("[data-pin]")];
   const free = lines.find((line) => !line.querySelector("[name=pin-bar]").value);
   if (free) return free;
@@ -13,14 +11,12 @@ function freeLine() {
   return fresh;
 }
 
-if (form) {
-  let from = null;
-  document.addEventListener("pointerdown", (event) => (from = event.target.closest("rect.bar")));
-  document.addEventListener("pointerup", (event) => {
-    const rect = event.target.closest?.("rect.bar");
-    if (!rect || rect !== from) return;
-    const line = freeLine();
-    line.querySelector("[name=pin-bar]").value = rect.dataset.bar;
-    line.querySelector("[name=pin-text]").focus({ preventScroll: true });
-  });
-}
+let from = null;
+document.addEventListener("pointerdown", (event) => (from = event.target.closest("rect.bar")));
+document.addEventListener("pointerup", (event) => {
+  const rect = event.target.closest?.("rect.bar");
+  if (!rect || rect !== from || !document.querySelector("[data-pins]")) return;
+  const line = freeLine();
+  line.querySelector("[name=pin-bar]").value = rect.dataset.bar;
+  line.querySelector("[name=pin-text]").focus({ preventScroll: true });
+});

@@ -2,7 +2,7 @@
 
 import { barSpan, clock, noteAt, wavePath } from "./timeline.js";
 
-const box = document.querySelector("[data-player]");
+let box = null;
 
 function start() {
   const data = JSON.parse(document.getElementById("player-data").textContent);
@@ -157,4 +157,13 @@ function dragLoop(data, choose) {
   });
 }
 
-if (box) start();
+// The page may come with the player, or get it later, when a take has been heard.
+function arrive() {
+  const found = document.querySelector("[data-player]");
+  if (!found || found === box) return;
+  box = found;
+  start();
+}
+
+arrive();
+document.addEventListener("htmx:afterSettle", arrive);
