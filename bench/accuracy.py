@@ -32,7 +32,7 @@ from didactor.core.judging.evidence import Status  # noqa: E402
 from didactor.core.judging.targets import Targets  # noqa: E402
 from didactor.core.score.expected import Expectation  # noqa: E402
 from didactor.core.sound.player.performance import Style  # noqa: E402
-from didactor.core.sound.player.render import SYNTH_RATE_HZ  # noqa: E402
+from didactor.core.sound.player.rooms import SYNTH_RATE_HZ  # noqa: E402
 from didactor.core.sound.player.take import SimulatedTake, simulate  # noqa: E402
 from didactor.core.sound.recording import RATE_HZ, Recording  # noqa: E402
 

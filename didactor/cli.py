@@ -23,9 +23,10 @@ from didactor.core.score.expected import Expectation, expect, expectation_to_jso
 from didactor.core.score.model import Score
 from didactor.core.score.musicxml import read
 from didactor.core.score.open import prepare_isolated
-from didactor.core.sound.player.performance import Style
-from didactor.core.sound.player.render import ROOMS, SOUNDFONTS
-from didactor.core.sound.player.take import simulate, wav_bytes
+from didactor.core.sound.player.performance import STYLES
+from didactor.core.sound.player.render import SOURCES
+from didactor.core.sound.player.rooms import ROOMS
+from didactor.core.sound.player.take import MANNERS, simulate, wav_bytes
 from didactor.core.sound.recording import open_recording
 
 
@@ -72,11 +73,15 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--tempo", type=float, required=True, help="quarter notes per minute")
     command.add_argument("--faults", help="JSON list of faults; none without it")
     command.add_argument("--instrument")
-    command.add_argument("--source", choices=sorted(SOUNDFONTS), default="timgm")
+    command.add_argument("--source", choices=SOURCES, default="timgm")
     command.add_argument("--room", choices=sorted(ROOMS), default="dry")
+    command.add_argument("--manner", choices=MANNERS, default="play", help="play the notes, clap their rhythm, strum the chord symbols")
+    command.add_argument("--count-off", type=int, default=0, help="audible taps before the first bar")
+    command.add_argument("--degradations", help="JSON list of what happens to the sound (noise, phone, codec ...)")
+    command.add_argument("--player", choices=sorted(STYLES), default="trained", help="how steady")
     command.add_argument("--seed", type=int, default=0)
-    command.add_argument("--scatter-ms", type=float, default=Style.__dataclass_fields__["scatter_ms"].default)
-    command.add_argument("--vibrato-cents", type=float, default=0.0)
+    command.add_argument("--scatter-ms", type=float)
+    command.add_argument("--vibrato-cents", type=float)
     command.add_argument("--audio", required=True, help="WAV to write")
     command.add_argument("--truth", required=True, help="JSON to write")
     command.set_defaults(run=_perform)
@@ -145,9 +150,24 @@ def _perform(options: argparse.Namespace) -> None:
     _, expectation = _expectation(options)
     instrument = find_instrument(options.instrument or expectation.instrument)
     faults = _read_json(options.faults, "a list of faults") if options.faults else []
-    style = replace(Style(), scatter_ms=options.scatter_ms, vibrato_cents=options.vibrato_cents)
+    degradations = _read_json(options.degradations, "a list of degradations") if options.degradations else []
+    style = STYLES[options.player]
+    if options.scatter_ms is not None:
+        style = replace(style, scatter_ms=options.scatter_ms)
+    if options.vibrato_cents is not None:
+        style = replace(style, vibrato_cents=options.vibrato_cents)
     take = simulate(
-        expectation, instrument, options.tempo, faults=faults, style=style, source=options.source, room=options.room, seed=options.seed
+        expectation,
+        instrument,
+        options.tempo,
+        faults=faults,
+        style=style,
+        source=options.source,
+        room=options.room,
+        seed=options.seed,
+        manner=options.manner,
+        count_off=options.count_off,
+        degradations=degradations,
     )
     Path(options.audio).write_bytes(wav_bytes(take.samples))
     _write_json(options.truth, take.truth)

@@ -14,7 +14,7 @@ from didactor.core.score.expected import Expectation, expect
 from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.write import Line, write_musicxml
 from didactor.core.sound.player.performance import Style
-from didactor.core.sound.player.render import SYNTH_RATE_HZ
+from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate, wav_bytes
 from didactor.core.sound.recording import RATE_HZ, Recording
 

@@ -20,6 +20,8 @@ class Instrument:
     decays: bool = False
     transposition: int = 0
     clef: str = "treble"
+    pitched: bool = True
+    many_voices: bool = False
 
 
 INSTRUMENTS: tuple[Instrument, ...] = (
@@ -39,10 +41,23 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(slug="viola", title="Viola", program=41, low=48, high=91, bends=True, clef="alto"),
     Instrument(slug="cello", title="Cello", program=42, low=36, high=84, bends=True, clef="bass"),
     Instrument(slug="double-bass", title="Double bass", program=43, low=28, high=67, bends=True, clef="bass", transposition=-12),
-    Instrument(slug="guitar", title="Guitar", program=24, low=40, high=88, bends=False, decays=True, clef="treble8", transposition=-12),
-    Instrument(slug="ukulele", title="Ukulele", program=24, low=60, high=93, bends=False, decays=True),
-    Instrument(slug="piano", title="Piano", program=0, low=21, high=108, bends=False, decays=True),
+    Instrument(
+        slug="guitar",
+        title="Guitar",
+        program=24,
+        low=40,
+        high=88,
+        bends=False,
+        decays=True,
+        many_voices=True,
+        clef="treble8",
+        transposition=-12,
+    ),
+    Instrument(slug="ukulele", title="Ukulele", program=24, low=60, high=93, bends=False, decays=True, many_voices=True),
+    Instrument(slug="piano", title="Piano", program=0, low=21, high=108, bends=False, decays=True, many_voices=True),
     Instrument(slug="voice", title="Voice", program=52, low=40, high=84, bends=True),
+    Instrument(slug="claps", title="Claps and taps", program=0, low=21, high=108, bends=False, decays=True, pitched=False),
+    Instrument(slug="percussion", title="Percussion", program=0, low=21, high=108, bends=False, decays=True, pitched=False),
 )
 
 BY_SLUG = {instrument.slug: instrument for instrument in INSTRUMENTS}

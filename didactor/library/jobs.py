@@ -8,7 +8,7 @@ from django.core.files.base import ContentFile
 from procrastinate.contrib.django import app
 
 from didactor.core.instruments import find_instrument
-from didactor.core.sound.player.render import SYNTH_RATE_HZ, Samples
+from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples
 from didactor.library.models import ModelSound
 from didactor.library.services import expectation_of

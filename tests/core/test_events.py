@@ -11,7 +11,8 @@ from didactor.core.hearing.evidence_of_pitch import octave_is_confirmed, onset_i
 from didactor.core.hearing.features import listen
 from didactor.core.instruments import BY_SLUG, INSTRUMENTS, find_instrument
 from didactor.core.sound.player.performance import PerformedNote
-from didactor.core.sound.player.render import ROOMS, SYNTH_RATE_HZ, add_room, synthesise
+from didactor.core.sound.player.render import synthesise
+from didactor.core.sound.player.rooms import ROOMS, SYNTH_RATE_HZ, add_room
 from didactor.core.sound.recording import RATE_HZ
 
 

@@ -19,7 +19,7 @@ EVEN = Style(scatter_ms=0.0, wander_percent=0.0, note_cents=0.0)
 
 def performance(*faults: dict[str, Any], style: Style = EVEN, seed: int = 1) -> list[PerformedNote]:
     expected, rng = expectation(TUNE), np.random.default_rng(seed)
-    return apply_faults(perform(expected, BY_SLUG["clarinet"], 120.0, style, rng, 1.0), list(faults), expected, rng)
+    return apply_faults(perform(expected, BY_SLUG["clarinet"], 120.0, style, rng, 1.0), list(faults), expected)
 
 
 class PerformanceTests(SimpleTestCase):

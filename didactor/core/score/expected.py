@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from didactor.core.errors import PassageError
-from didactor.core.score.model import Bar, Note, Part
+from didactor.core.score.model import Bar, Hairpin, Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
 
 
@@ -34,6 +34,8 @@ class ExpectedNote:
     slurred_to_next: bool = False
     dynamics: str | None = None
     alternatives: tuple[int, ...] = ()
+    optional: bool = False
+    unpitched: bool = False
 
     @property
     def pitches(self) -> tuple[int, ...]:
@@ -53,6 +55,24 @@ class PlayedBar:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ExpectedChord:
+    """A chord symbol in force from here (quarters from the start of the passage); pitch classes with the root first."""
+
+    onset_quarters: float
+    text: str
+    pitch_classes: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExpectedHairpin:
+    """A growing or fading stretch, in quarters from the start of the passage."""
+
+    growing: bool
+    begin_quarters: float
+    end_quarters: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Expectation:
     """The passage as it should sound. ``notes`` and ``bars`` are in performed order."""
 
@@ -61,10 +81,17 @@ class Expectation:
     transposition: int
     notes: tuple[ExpectedNote, ...]
     bars: tuple[PlayedBar, ...]
+    chords: tuple[ExpectedChord, ...] = ()
+    hairpins: tuple[ExpectedHairpin, ...] = ()
 
     @property
     def length_quarters(self) -> float:
         return self.bars[-1].start_quarters + self.bars[-1].length_quarters if self.bars else 0.0
+
+    @property
+    def pickup_quarters(self) -> float:
+        """Length of an anacrusis that begins the passage; 0 without one."""
+        return self.bars[0].length_quarters if self.bars and self.bars[0].number == "0" else 0.0
 
     def bar_at(self, quarters: float) -> PlayedBar:
         """The bar in which a performed score position lies (the nearest one outside the passage)."""
@@ -92,8 +119,11 @@ def expect(part: Part, bars: str | None = None, order: str | None = None) -> Exp
         by_bar.setdefault(note.bar_index, []).append(note)
     notes: list[ExpectedNote] = []
     layout: list[PlayedBar] = []
+    chords: list[ExpectedChord] = []
+    hairpins: list[ExpectedHairpin] = []
     open_ties: dict[tuple[int, str, int], int] = {}
     slurred: set[str] = set()
+    starts: dict[int, float] = {}
     start = 0.0
     for position, (bar, pass_) in enumerate(played):
         layout.append(
@@ -110,13 +140,32 @@ def expect(part: Part, bars: str | None = None, order: str | None = None) -> Exp
             open_ties.clear()
         for note in by_bar.get(bar.index, ()):
             _add(notes, note, bar, pass_, start, part.index, open_ties, slurred)
+        chords += [
+            ExpectedChord(onset_quarters=start + c.onset_quarters, text=c.text, pitch_classes=c.pitch_classes)
+            for c in part.chords
+            if c.bar_index == bar.index
+        ]
+        starts[bar.index] = start
+        hairpins += [_hairpin(h, starts) for h in part.hairpins if h.end[0] == bar.index and h.begin[0] in starts]
         start += bar.length_quarters
     if not notes:
         raise PassageError("passage.no_notes", "There is not a single note in these bars. Choose other bars.")
     notes = _merge_unisons(sorted(notes, key=lambda n: (n.onset_quarters, not n.grace, n.staff, n.sounding_midi)))
     return Expectation(
-        part=part.index, instrument=part.instrument, transposition=part.transposition, notes=tuple(notes), bars=tuple(layout)
+        part=part.index,
+        instrument=part.instrument,
+        transposition=part.transposition,
+        notes=tuple(notes),
+        bars=tuple(layout),
+        chords=tuple(chords),
+        hairpins=tuple(hairpins),
     )
+
+
+def _hairpin(hairpin: Hairpin, starts: dict[int, float]) -> ExpectedHairpin:
+    """A hairpin in performed time: its beginning is where its bar was last played."""
+    begin, end = (starts[bar] + quarters for bar, quarters in (hairpin.begin, hairpin.end))
+    return ExpectedHairpin(growing=hairpin.growing, begin_quarters=begin, end_quarters=end)
 
 
 def _add(
@@ -159,6 +208,7 @@ def _add(
             articulations=note.articulations,
             slurred_to_next=note.voice in slurred,
             dynamics=note.dynamics,
+            unpitched=note.unpitched,
         )
     )
     if note.tie_start:

@@ -33,6 +33,7 @@ class Note:
     slur_start: bool = False
     slur_stop: bool = False
     dynamics: str | None = None
+    unpitched: bool = False
 
     @property
     def written_pitch(self) -> str:
@@ -67,6 +68,25 @@ class Bar:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ChordSymbol:
+    """A chord named above the staff, in force until the next. ``pitch_classes`` sound (0 is C), the root first."""
+
+    bar_index: int
+    onset_quarters: float
+    text: str
+    pitch_classes: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hairpin:
+    """A growing or fading stretch; both ends as (bar index, quarters in the bar)."""
+
+    growing: bool
+    begin: tuple[int, float]
+    end: tuple[int, float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Part:
     """One instrument's line; ``transposition`` is sounding minus written, in semitones."""
 
@@ -77,6 +97,8 @@ class Part:
     staves: int
     bars: tuple[Bar, ...]
     notes: tuple[Note, ...]
+    chords: tuple[ChordSymbol, ...] = ()
+    hairpins: tuple[Hairpin, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from bisect import bisect_right
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any
 
 from lxml import etree
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.model import Bar, Note, Part
+from didactor.core.score.chords import read_harmony
+from didactor.core.score.model import Bar, ChordSymbol, Hairpin, Note, Part
 from didactor.core.units import BEAT_UNIT_QUARTERS, pitch_to_midi
 
 Element = etree._Element
@@ -33,10 +35,13 @@ class _Cursor:
     fifths: int = 0
     transposition: int = 0
     staves: int = 1
-    dynamics: str | None = None
+    dynamics: list[tuple[int, float, str]] = field(default_factory=list)
     endings: tuple[int, ...] = ()
     bars: list[Bar] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
+    chords: list[ChordSymbol] = field(default_factory=list)
+    hairpins: list[Hairpin] = field(default_factory=list)
+    open_hairpins: dict[str, tuple[bool, tuple[int, float]]] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
 
@@ -57,9 +62,21 @@ def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, l
         transposition=cursor.transposition,
         staves=cursor.staves,
         bars=tuple(cursor.bars),
-        notes=tuple(sorted(cursor.notes, key=lambda n: (n.bar_index, n.onset_quarters, not n.grace))),
+        notes=tuple(sorted(_with_dynamics(cursor), key=lambda n: (n.bar_index, n.onset_quarters, not n.grace))),
+        chords=tuple(cursor.chords),
+        hairpins=tuple(cursor.hairpins),
     )
     return result, cursor.problems
+
+
+def _with_dynamics(cursor: _Cursor) -> list[Note]:
+    marks = sorted(cursor.dynamics, key=lambda m: m[:2])
+    places = [m[:2] for m in marks]
+    result = []
+    for note in cursor.notes:
+        at = bisect_right(places, (note.bar_index, note.onset_quarters)) - 1
+        result.append(replace(note, dynamics=marks[at][2]) if at >= 0 else note)
+    return result
 
 
 def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
@@ -84,6 +101,11 @@ def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
             after_bar = _barline(cursor, element, found, after_bar)
         elif element.tag in ("direction", "sound"):
             _direction(cursor, element, found, marks)
+            _loudness(cursor, element, (bar_index, float(position)))
+        elif element.tag == "harmony":
+            symbol = read_harmony(element, bar_index, float(position), cursor.transposition)
+            if symbol is not None:
+                cursor.chords.append(symbol)
         longest = max(longest, position)
     full = Fraction(4 * cursor.beats, cursor.beat_type)
     implicit = measure.get("implicit") == "yes"
@@ -136,14 +158,19 @@ def _attributes(cursor: _Cursor, element: Element) -> None:
 
 
 def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, duration: Fraction) -> None:
-    pitch = element.find("pitch")
-    if pitch is None or element.find("cue") is not None:
+    pitch, unpitched = element.find("pitch"), element.find("unpitched")
+    if element.find("cue") is not None or (pitch is None and unpitched is None):
         return
     if len(cursor.notes) >= MAX_NOTES:
         raise ScoreError("score.too_long", f"The part has more than {MAX_NOTES} notes. Split the score and try again.")
-    step = pitch.findtext("step", "C").strip().upper()
-    alter = float(pitch.findtext("alter", "0").strip() or 0)
-    octave = int(pitch.findtext("octave", "4").strip())
+    if pitch is not None:
+        step = pitch.findtext("step", "C").strip().upper()
+        alter = float(pitch.findtext("alter", "0").strip() or 0)
+        octave = int(pitch.findtext("octave", "4").strip())
+    else:
+        assert unpitched is not None
+        step, alter = unpitched.findtext("display-step", "B").strip().upper(), 0.0
+        octave = int(unpitched.findtext("display-octave", "4").strip())
     ties = {tie.get("type") for tie in element.findall("tie")} | {t.get("type") for t in element.findall("notations/tied")}
     slurs = {slur.get("type") for slur in element.findall("notations/slur")}
     articulations = [str(child.tag) for child in element.iterfind("notations/articulations/*")]
@@ -168,7 +195,7 @@ def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, du
             articulations=tuple(articulations),
             slur_start="start" in slurs,
             slur_stop="stop" in slurs,
-            dynamics=cursor.dynamics,
+            unpitched=pitch is None,
         )
     )
 
@@ -191,10 +218,21 @@ def _barline(cursor: _Cursor, element: Element, found: dict[str, Any], after_bar
     return after_bar
 
 
-def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: list[str]) -> None:
+def _loudness(cursor: _Cursor, element: Element, place: tuple[int, float]) -> None:
+    """Dynamics and hairpins, with their places: they hold for all staves, whichever is read first."""
     for mark in element.iterfind("direction-type/dynamics/*"):
         if mark.tag in DYNAMICS:
-            cursor.dynamics = str(mark.tag)
+            cursor.dynamics.append((*place, str(mark.tag)))
+    for wedge in element.iterfind("direction-type/wedge"):
+        number = wedge.get("number", "1")
+        if wedge.get("type") in ("crescendo", "diminuendo"):
+            cursor.open_hairpins[number] = (wedge.get("type") == "crescendo", place)
+        elif wedge.get("type") == "stop" and number in cursor.open_hairpins:
+            growing, begin = cursor.open_hairpins.pop(number)
+            cursor.hairpins.append(Hairpin(growing=growing, begin=begin, end=place))
+
+
+def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: list[str]) -> None:
     for kind in ("segno", "coda"):
         if element.find(f"direction-type/{kind}") is not None:
             marks.append(kind)

@@ -1,9 +1,10 @@
 """Music of our own as MusicXML: the demo's melodies, the tests' tiny scores and the benchmark's generated lines.
 
-A line is text, one token a note: ``PITCH:VALUE`` (``Eb5:q``), ``r:VALUE`` for a rest, ``|`` for a barline, ``|:`` and ``:|`` for
-repeats. Values are ``w h q e s t`` (whole to thirty-second), a dot lengthens, ``3`` makes it a triplet's. After the value: ``~``
-tie to the next, ``(`` and ``)`` slur, ``'`` staccato, ``>`` accent, ``!p`` a dynamic mark in force from here. A first bar shorter
-than the metre is the anacrusis, number 0.
+A line is text, one token a note: ``PITCH:VALUE`` (``Eb5:q``), ``C4+E4+G4:q`` for a chord, ``x:q`` for a stroke without pitch,
+``r:VALUE`` for a rest, ``|`` for a barline, ``|:`` and ``:|`` for repeats. Values are ``w h q e s t`` (whole to thirty-second), a
+dot lengthens, ``3`` makes it a triplet's. After the value: ``~`` tie to the next, ``(`` and ``)`` slur, ``'`` staccato, ``>`` accent,
+``!p`` a dynamic mark in force from here, ``!<`` and ``!>`` the beginning of a hairpin and ``!.`` its end, ``@Am`` a chord symbol. A
+first bar shorter than the metre is the anacrusis, number 0.
 """
 
 from __future__ import annotations
@@ -15,19 +16,26 @@ from fractions import Fraction
 
 from lxml import etree
 
+from didactor.core.score.chords import KINDS, split_symbol
+
 VALUES = {"w": Fraction(4), "h": Fraction(2), "q": Fraction(1), "e": Fraction(1, 2), "s": Fraction(1, 4), "t": Fraction(1, 8)}
 TYPES = {"w": "whole", "h": "half", "q": "quarter", "e": "eighth", "s": "16th", "t": "32nd"}
 DIVISIONS = 24
 CLEFS = {"treble": ("G", "2"), "bass": ("F", "4"), "alto": ("C", "3"), "treble8": ("G", "2")}
-TOKEN = re.compile(r"^(r|[A-G](?:bb|b|##|#)?\d):([whqest])(\.?)(3?)(~?)([()]{0,2})('?)(>?)(?:!(\w+))?$")
+_PITCH = r"[A-G](?:bb|b|##|#)?\d"
+TOKEN = re.compile(rf"^(r|x|{_PITCH}(?:\+{_PITCH})*):([whqest])(\.?)(3?)(~?)([()]{{0,2}})('?)(>?)(?:!(\w*)([<>.]?))?(?:@(\S+))?$")
 ALTERS = {"": 0, "b": -1, "#": 1, "bb": -2, "##": 2}
 
 
 @dataclass(frozen=True, kw_only=True)
 class Line:
-    """One part to write. ``transposition`` is sounding minus written, in semitones; ``tempo`` in quarters per minute."""
+    """One part to write. ``transposition`` is sounding minus written, in semitones; ``tempo`` in quarters per minute.
+
+    ``lower`` is a second staff in bass clef, with as many bars as ``text``.
+    """
 
     text: str
+    lower: str = ""
     name: str = "Flute"
     clef: str = "treble"
     fifths: int = 0
@@ -55,12 +63,18 @@ def write_musicxml(lines: Sequence[Line], title: str = "", composer: str = "") -
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
 
 
+def _bars(text: str) -> list[list[str]]:
+    return [bar.split() for bar in re.split(r"\|(?!:)", text.replace(":|", " :end |").replace("|:", " | :start ")) if bar.strip()]
+
+
 def _write_part(part: etree._Element, line: Line) -> None:
-    bars = [bar.split() for bar in re.split(r"\|(?!:)", line.text.replace(":|", " :end |").replace("|:", " | :start ")) if bar.strip()]
+    bars, lower = _bars(line.text), _bars(line.lower)
+    if lower and len(lower) != len(bars):
+        raise ValueError("the lower staff needs as many bars as the upper")
     full = Fraction(4 * line.beats, line.beat_type)
     first = sum((_length(token) for token in bars[0] if not token.startswith(":")), Fraction(0))
     number = 0 if first < full and len(bars) > 1 else 1
-    tied: set[str] = set()
+    tied: tuple[set[str], set[str]] = (set(), set())
     for index, tokens in enumerate(bars):
         measure = etree.SubElement(part, "measure", number=str(number))
         if index == 0 and number == 0:
@@ -71,7 +85,12 @@ def _write_part(part: etree._Element, line: Line) -> None:
             etree.SubElement(barline, "repeat", direction="forward")
         if index == 0:
             _write_attributes(measure, line)
-        _write_notes(measure, [t for t in tokens if not t.startswith(":")], line, tied)
+        upper = [t for t in tokens if not t.startswith(":")]
+        _write_notes(measure, upper, line, tied[0], 1 if lower else 0)
+        if lower:
+            backup = etree.SubElement(measure, "backup")
+            etree.SubElement(backup, "duration").text = str(int(sum((_length(t) for t in upper), Fraction(0)) * DIVISIONS))
+            _write_notes(measure, lower[index], line, tied[1], 2)
         if ":end" in tokens or index == len(bars) - 1:
             barline = etree.SubElement(measure, "barline", location="right")
             etree.SubElement(barline, "bar-style").text = "light-heavy"
@@ -86,12 +105,15 @@ def _write_attributes(measure: etree._Element, line: Line) -> None:
     time = etree.SubElement(attributes, "time")
     etree.SubElement(time, "beats").text = str(line.beats)
     etree.SubElement(time, "beat-type").text = str(line.beat_type)
-    clef = etree.SubElement(attributes, "clef")
-    sign, staff_line = CLEFS[line.clef]
-    etree.SubElement(clef, "sign").text = sign
-    etree.SubElement(clef, "line").text = staff_line
-    if line.clef == "treble8":
-        etree.SubElement(clef, "clef-octave-change").text = "-1"
+    if line.lower:
+        etree.SubElement(attributes, "staves").text = "2"
+    for staff, name in enumerate((line.clef, "bass") if line.lower else (line.clef,), start=1):
+        clef = etree.SubElement(attributes, "clef", {"number": str(staff)} if line.lower else {})
+        sign, staff_line = CLEFS[name]
+        etree.SubElement(clef, "sign").text = sign
+        etree.SubElement(clef, "line").text = staff_line
+        if name == "treble8":
+            etree.SubElement(clef, "clef-octave-change").text = "-1"
     if line.transposition:
         transpose = etree.SubElement(attributes, "transpose")
         etree.SubElement(transpose, "chromatic").text = str(line.transposition)
@@ -120,7 +142,8 @@ def _length(token: str) -> Fraction:
     return length
 
 
-def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: set[str]) -> None:
+def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: set[str], staff: int) -> None:
+    """One staff's bar; ``staff`` 0 where there is only one."""
     beat = Fraction(3, 2) if line.beat_type == 8 and line.beats % 3 == 0 else Fraction(4, line.beat_type)
     onset = Fraction(0)
     placed = []
@@ -131,40 +154,77 @@ def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: s
     triplets = [bool(_parse(t)[4]) for t in tokens]
     for index, (_, token) in enumerate(placed):
         match = _parse(token)
-        if match[9]:
+        _write_marks(measure, match, staff)
+        for number, name in enumerate(match[1].split("+")):
+            note = etree.SubElement(measure, "note")
+            notations = etree.Element("notations")
+            if number:
+                etree.SubElement(note, "chord")
+            _write_pitch(note, name)
+            etree.SubElement(note, "duration").text = str(int(_length(token) * DIVISIONS))
+            if name in tied:
+                tied.discard(name)
+                etree.SubElement(note, "tie", type="stop")
+                etree.SubElement(notations, "tied", type="stop")
+            if match[5]:
+                tied.add(name)
+                etree.SubElement(note, "tie", type="start")
+                etree.SubElement(notations, "tied", type="start")
+            etree.SubElement(note, "voice").text = "5" if staff == 2 else "1"
+            etree.SubElement(note, "type").text = TYPES[match[2]]
+            if match[3]:
+                etree.SubElement(note, "dot")
+            if match[4]:
+                modification = etree.SubElement(note, "time-modification")
+                etree.SubElement(modification, "actual-notes").text = "3"
+                etree.SubElement(modification, "normal-notes").text = "2"
+            if staff:
+                etree.SubElement(note, "staff").text = str(staff)
+            if beams[index] and number == 0:
+                etree.SubElement(note, "beam", number="1").text = beams[index]
+            if number == 0:
+                _write_notations(note, notations, match, triplets, index)
+            elif len(notations):
+                note.append(notations)
+
+
+def _write_marks(measure: etree._Element, match: re.Match[str], staff: int) -> None:
+    """Dynamics, hairpins and chord symbols, which stand before their note."""
+    if match[11]:
+        step, sign, kind = split_symbol(match[11])
+        harmony = etree.SubElement(measure, "harmony")
+        root = etree.SubElement(harmony, "root")
+        etree.SubElement(root, "root-step").text = step
+        if sign:
+            etree.SubElement(root, "root-alter").text = str(ALTERS[sign])
+        etree.SubElement(harmony, "kind", text=KINDS[kind][0]).text = kind
+    wedge = {"<": "crescendo", ">": "diminuendo", ".": "stop"}.get(match[10] or "")
+    # A hairpin ends before the dynamic it leads to.
+    for tag, value in (("wedge", wedge), ("dynamics", match[9])) if wedge == "stop" else (("dynamics", match[9]), ("wedge", wedge)):
+        if value:
             direction = etree.SubElement(measure, "direction", placement="below")
-            etree.SubElement(etree.SubElement(etree.SubElement(direction, "direction-type"), "dynamics"), match[9])
-        note = etree.SubElement(measure, "note")
-        notations = etree.Element("notations")
-        if match[1] == "r":
-            etree.SubElement(note, "rest")
-        else:
-            name = match[1]
-            pitch = etree.SubElement(note, "pitch")
-            etree.SubElement(pitch, "step").text = name[0]
-            if name[1:-1]:
-                etree.SubElement(pitch, "alter").text = str(ALTERS[name[1:-1]])
-            etree.SubElement(pitch, "octave").text = name[-1]
-        etree.SubElement(note, "duration").text = str(int(_length(token) * DIVISIONS))
-        if match[1] in tied:
-            tied.discard(match[1])
-            etree.SubElement(note, "tie", type="stop")
-            etree.SubElement(notations, "tied", type="stop")
-        if match[5]:
-            tied.add(match[1])
-            etree.SubElement(note, "tie", type="start")
-            etree.SubElement(notations, "tied", type="start")
-        etree.SubElement(note, "voice").text = "1"
-        etree.SubElement(note, "type").text = TYPES[match[2]]
-        if match[3]:
-            etree.SubElement(note, "dot")
-        if match[4]:
-            modification = etree.SubElement(note, "time-modification")
-            etree.SubElement(modification, "actual-notes").text = "3"
-            etree.SubElement(modification, "normal-notes").text = "2"
-        if beams[index]:
-            etree.SubElement(note, "beam", number="1").text = beams[index]
-        _write_notations(note, notations, match, triplets, index)
+            kind_of = etree.SubElement(direction, "direction-type")
+            if tag == "dynamics":
+                etree.SubElement(etree.SubElement(kind_of, "dynamics"), value)
+            else:
+                etree.SubElement(kind_of, "wedge", type=value, number="1")
+            if staff:
+                etree.SubElement(direction, "staff").text = str(staff)
+
+
+def _write_pitch(note: etree._Element, name: str) -> None:
+    if name == "r":
+        etree.SubElement(note, "rest")
+    elif name == "x":
+        unpitched = etree.SubElement(note, "unpitched")
+        etree.SubElement(unpitched, "display-step").text = "B"
+        etree.SubElement(unpitched, "display-octave").text = "4"
+    else:
+        pitch = etree.SubElement(note, "pitch")
+        etree.SubElement(pitch, "step").text = name[0]
+        if name[1:-1]:
+            etree.SubElement(pitch, "alter").text = str(ALTERS[name[1:-1]])
+        etree.SubElement(pitch, "octave").text = name[-1]
 
 
 def _write_notations(note: etree._Element, notations: etree._Element, match: re.Match[str], triplets: list[bool], index: int) -> None:

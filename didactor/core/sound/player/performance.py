@@ -16,18 +16,29 @@ from didactor.core.score.expected import Expectation, ExpectedNote
 
 PULSE_MEMORY = 0.8
 VELOCITIES = {"pp": 45, "p": 56, "mp": 66, "mf": 76, "f": 90, "ff": 104}
+#: How far a hairpin goes, in velocity.
+HAIRPIN = 22
 LEGATO_SHARE, DETACHED_SHARE, STACCATO_SHARE = 1.0, 0.88, 0.45
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Style:
-    """How human the player is. ``scatter_ms`` per note (standard deviation), ``wander_percent`` of the beat period."""
+    """How human the player is: standard deviations of onsets (``scatter_ms``), of the beat period (``wander_percent``), of a
+    note's tuning (``note_cents``) and within a chord (``chord_spread_ms``; Goebl 2001 found 5-10 ms within one hand).
+    """
 
     scatter_ms: float = 8.0
     wander_percent: float = 1.0
     tuning_cents: float = 0.0
     note_cents: float = 4.0
     vibrato_cents: float = 0.0
+    chord_spread_ms: float = 7.0
+
+
+#: The two ends of the human range: a beginner's unsteady hand, and a virtuoso who bends the pulse but not by chance.
+BEGINNER = Style(scatter_ms=28.0, wander_percent=3.0, note_cents=12.0, chord_spread_ms=16.0)
+VIRTUOSO = Style(scatter_ms=4.0, wander_percent=2.0, note_cents=2.0, vibrato_cents=18.0, chord_spread_ms=5.0)
+STYLES = {"trained": Style(), "beginner": BEGINNER, "virtuoso": VIRTUOSO}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,6 +54,10 @@ class PerformedNote:
     velocity: int
     expected_midi: int | None
     quarters: float
+    duration_quarters: float = 1.0
+    staff: int = 1
+    stroke: bool = False
+    chord: str | None = None
 
 
 def perform(
@@ -50,9 +65,10 @@ def perform(
 ) -> list[PerformedNote]:
     """A faultless performance with human timing at ``tempo_qpm`` quarters per minute, beginning at ``start_s``."""
     times = _Clock(expectation, tempo_qpm, style, rng, start_s)
-    notes = []
-    for index, note in enumerate(expectation.notes):
-        onset = times.at(note.onset_quarters) + float(rng.normal(0.0, style.scatter_ms / 1000.0))
+    notes: list[PerformedNote] = []
+    scatter = _Scatter(style, rng)
+    for note in expectation.notes:
+        onset = times.at(note.onset_quarters) + scatter.of(note)
         end = times.at(note.onset_quarters + note.duration_quarters)
         share = STACCATO_SHARE if "staccato" in note.articulations else LEGATO_SHARE if note.slurred_to_next else DETACHED_SHARE
         if note.grace:
@@ -65,27 +81,51 @@ def perform(
                 offset_s=max(onset + 0.05, onset + share * (end - onset)),
                 midi=note.sounding_midi,
                 cents=style.tuning_cents + (float(rng.normal(0.0, style.note_cents)) if instrument.bends else 0.0),
-                velocity=_velocity(note, rng),
+                velocity=_velocity(note, expectation, rng),
                 expected_midi=note.sounding_midi,
                 quarters=note.onset_quarters,
+                duration_quarters=note.duration_quarters,
+                staff=note.staff,
+                stroke=note.unpitched,
             )
         )
-        if index:
-            notes[-1] = _keep_order(notes[-2], notes[-1])
-    return notes
+        before = next((n for n in reversed(notes[:-1]) if n.staff == note.staff), None)
+        if before is not None:
+            notes[-1] = _keep_order(before, notes[-1])
+    return sorted(notes, key=lambda n: (n.quarters, n.onset_s)) if len({n.staff for n in notes}) > 1 else notes
+
+
+class _Scatter:
+    """One deviation for what a hand plays together, and a little of its own for each note of a chord."""
+
+    def __init__(self, style: Style, rng: np.random.Generator) -> None:
+        self._style, self._rng = style, rng
+        self._hands: dict[tuple[int, float], float] = {}
+
+    def of(self, note: ExpectedNote) -> float:
+        key = (note.staff, note.onset_quarters)
+        if key not in self._hands:
+            self._hands[key] = float(self._rng.normal(0.0, self._style.scatter_ms / 1000.0))
+            return self._hands[key]
+        return self._hands[key] + abs(float(self._rng.normal(0.0, self._style.chord_spread_ms / 1000.0)))
 
 
 def _keep_order(before: PerformedNote, note: PerformedNote) -> PerformedNote:
-    """Scatter never makes one voice's notes change places."""
+    """Scatter never makes one hand's notes change places."""
     if note.quarters > before.quarters and note.onset_s < before.onset_s + 0.03:
         return replace(note, onset_s=before.onset_s + 0.03, offset_s=max(note.offset_s, before.onset_s + 0.08))
     return note
 
 
-def _velocity(note: ExpectedNote, rng: np.random.Generator) -> int:
+def _velocity(note: ExpectedNote, expectation: Expectation, rng: np.random.Generator) -> int:
     accent = 6 if note.beat == 0 else 2 if note.beat == int(note.beat) else 0
     accent += 12 if "accent" in note.articulations else 0
-    return int(np.clip(VELOCITIES.get(note.dynamics or "mf", 76) + accent + rng.normal(0, 3), 25, 120))
+    level = VELOCITIES.get(note.dynamics or "mf", 76)
+    for hairpin in expectation.hairpins:
+        length = hairpin.end_quarters - hairpin.begin_quarters
+        if hairpin.begin_quarters - 1e-6 <= note.onset_quarters < hairpin.end_quarters and length > 0:
+            level += round((HAIRPIN if hairpin.growing else -HAIRPIN) * (note.onset_quarters - hairpin.begin_quarters) / length)
+    return int(np.clip(level + accent + rng.normal(0, 3), 25, 120))
 
 
 class _Clock:

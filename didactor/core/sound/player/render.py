@@ -1,7 +1,6 @@
-"""Performance to sound: General MIDI through FluidSynth, then a room and noise of our own making.
+"""Performance to dry sound: General MIDI through FluidSynth, or a source of our own (``additive``).
 
-FluidSynth runs as a program, on files of our own only. Tuning and vibrato are pitch bends. Rooms are exponentially decaying
-noise (Polack's model of late reverberation) behind a few early reflections.
+FluidSynth runs as a program, on files of our own only. Tuning and vibrato are pitch bends.
 """
 
 from __future__ import annotations
@@ -9,20 +8,18 @@ from __future__ import annotations
 import shutil
 import subprocess
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 
 import mido
 import numpy as np
-import numpy.typing as npt
 from scipy.io import wavfile
-from scipy.signal import fftconvolve
 
 from didactor.core.errors import CoreError
 from didactor.core.instruments import Instrument
+from didactor.core.sound.player.additive import synthesise_additive
 from didactor.core.sound.player.performance import PerformedNote
+from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 
-SYNTH_RATE_HZ = 44_100
 SOUNDFONTS = {
     "timgm": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),
     "fluid": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),
@@ -32,42 +29,34 @@ BEND_RANGE_CENTS = 200.0
 VIBRATO_HZ = 5.6
 VIBRATO_AFTER_S = 0.25
 _TICKS_PER_S = 960
-
-Samples = npt.NDArray[np.float32]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Room:
-    """Reverberation time to -60 dB (s), share of reverberant sound (0..1) and noise level (dBFS; None for none)."""
-
-    rt60_s: float = 0.0
-    wet: float = 0.0
-    noise_dbfs: float | None = -70.0
+#: The source of our own.
+ADDITIVE = "additive"
+SOURCES = (*SOUNDFONTS, ADDITIVE)
+#: General MIDI percussion: hand clap, and a snare drum's side stick.
+CLAP_KEY, PERCUSSION_KEY, CLICK_KEY = 39, 37, 76
 
 
-ROOMS = {
-    "dry": Room(),
-    "bedroom": Room(rt60_s=0.35, wet=0.18, noise_dbfs=-62.0),
-    "hall": Room(rt60_s=1.3, wet=0.30, noise_dbfs=-60.0),
-}
-
-
-def render(
-    notes: list[PerformedNote], instrument: Instrument, source: str = "timgm", room: str = "dry", seed: int = 0, vibrato_cents: float = 0.0
+def synthesise(
+    notes: list[PerformedNote],
+    instrument: Instrument,
+    source: str,
+    vibrato_cents: float = 0.0,
+    clicks_s: tuple[float, ...] = (),
+    seed: int = 0,
 ) -> Samples:
-    """Sound of a performance, mono float32 at ``SYNTH_RATE_HZ``, normalised to -3 dBFS peak.
+    """The dry sound of a performance, mono at ``SYNTH_RATE_HZ``, peak 0.7.
+
+    Args:
+        clicks_s: wood-block taps at these times (a count-off).
+        seed: which instrument of its kind, for the source of our own.
 
     Raises:
         CoreError: the synthesiser or its sounds are not installed (the words say how).
     """
-    dry = synthesise(notes, instrument, source, vibrato_cents)
-    return add_room(dry, ROOMS[room], np.random.default_rng(seed))
-
-
-def synthesise(
-    notes: list[PerformedNote], instrument: Instrument, source: str, vibrato_cents: float = 0.0, clicks_s: tuple[float, ...] = ()
-) -> Samples:
-    """The dry sound of a performance; ``clicks_s`` adds wood-block taps at these times (a count-off)."""
+    if source == ADDITIVE:
+        end = max([n.offset_s for n in notes] + list(clicks_s), default=0.0) + TAIL_S
+        sound = synthesise_additive(notes, instrument, int(end * SYNTH_RATE_HZ), np.random.default_rng(seed), vibrato_cents)
+        return np.asarray(sound / max(float(np.abs(sound).max()), 1e-6) * 0.7, dtype=np.float32)
     font = SOUNDFONTS[source]
     if shutil.which("fluidsynth") is None or not font.exists():
         raise CoreError("player.no_synthesiser", "The synthesiser is not installed. Run bin/start or bin/test once; they install it.")
@@ -92,6 +81,11 @@ def synthesise(
 def _midi(notes: list[PerformedNote], instrument: Instrument, vibrato_cents: float, clicks_s: tuple[float, ...]) -> mido.MidiFile:
     events: list[tuple[float, int, mido.Message]] = [(0.0, 0, mido.Message("program_change", program=instrument.program, channel=0))]
     for note in notes:
+        if note.stroke:
+            key = PERCUSSION_KEY if instrument.slug == "percussion" else CLAP_KEY
+            events.append((note.onset_s, 3, mido.Message("note_on", note=key, velocity=note.velocity, channel=9)))
+            events.append((note.onset_s + 0.05, 2, mido.Message("note_off", note=key, velocity=0, channel=9)))
+            continue
         events.append((note.onset_s - 0.002, 1, _bend(note.cents)))
         if vibrato_cents and instrument.bends and note.offset_s - note.onset_s > 2 * VIBRATO_AFTER_S:
             for time in np.arange(note.onset_s + VIBRATO_AFTER_S, note.offset_s, 0.02):
@@ -100,8 +94,8 @@ def _midi(notes: list[PerformedNote], instrument: Instrument, vibrato_cents: flo
         events.append((note.onset_s, 3, mido.Message("note_on", note=note.midi, velocity=note.velocity, channel=0)))
         events.append((note.offset_s, 2, mido.Message("note_off", note=note.midi, velocity=0, channel=0)))
     for time in clicks_s:
-        events.append((time, 3, mido.Message("note_on", note=76, velocity=100, channel=9)))
-        events.append((time + 0.05, 2, mido.Message("note_off", note=76, velocity=0, channel=9)))
+        events.append((time, 3, mido.Message("note_on", note=CLICK_KEY, velocity=100, channel=9)))
+        events.append((time + 0.05, 2, mido.Message("note_off", note=CLICK_KEY, velocity=0, channel=9)))
     file = mido.MidiFile(ticks_per_beat=_TICKS_PER_S // 2)
     track = mido.MidiTrack()
     file.tracks.append(track)
@@ -115,24 +109,6 @@ def _midi(notes: list[PerformedNote], instrument: Instrument, vibrato_cents: flo
 
 def _bend(cents: float) -> mido.Message:
     return mido.Message("pitchwheel", channel=0, pitch=int(np.clip(cents / BEND_RANGE_CENTS * 8192, -8192, 8191)))
-
-
-def add_room(dry: Samples, room: Room, rng: np.random.Generator) -> Samples:
-    """Put a dry sound into a room with its noise."""
-    sound = dry.astype(np.float64)
-    if room.rt60_s > 0:
-        length = int(room.rt60_s * SYNTH_RATE_HZ)
-        decay = np.exp(-6.9 * np.arange(length) / length)
-        tail = rng.normal(0, 1, length) * decay
-        for delay_s in (0.007, 0.013, 0.021, 0.034):
-            tail[int(delay_s * SYNTH_RATE_HZ)] += 4.0 * float(np.exp(-delay_s / 0.03)) * rng.choice([-1, 1])
-        tail /= np.sqrt(np.square(tail).sum())
-        wet = fftconvolve(sound, tail)[: len(sound)]
-        sound = (1 - room.wet) * sound + room.wet * wet
-    sound = sound / max(float(np.abs(sound).max()), 1e-6) * 0.7
-    if room.noise_dbfs is not None:
-        sound = sound + rng.normal(0, 10 ** (room.noise_dbfs / 20), len(sound))
-    return sound.astype(np.float32)
 
 
 def sound_onsets_s(dry: Samples, notes: list[PerformedNote]) -> list[float]:

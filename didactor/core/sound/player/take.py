@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
-from didactor.core.sound.player.faults import Fault, apply_faults
+from didactor.core.sound.player.degrade import Degradation, degrade
+from didactor.core.sound.player.faults import apply_faults
+from didactor.core.sound.player.faults.places import Fault
 from didactor.core.sound.player.performance import PerformedNote, Style, perform
-from didactor.core.sound.player.render import ROOMS, SYNTH_RATE_HZ, Samples, add_room, sound_onsets_s, synthesise
+from didactor.core.sound.player.render import sound_onsets_s, synthesise
+from didactor.core.sound.player.rooms import ROOMS, SYNTH_RATE_HZ, Samples, add_room
+from didactor.core.sound.player.strum import strummed
+
+#: How the player realises the notes: as written, their rhythm clapped, or the chord symbols strummed in that rhythm.
+MANNERS = ("play", "clap", "strum")
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -32,48 +39,89 @@ def simulate(
     source: str = "timgm",
     room: str = "dry",
     seed: int = 0,
+    manner: str = "play",
+    count_off: int = 0,
+    degradations: list[Degradation] | None = None,
 ) -> SimulatedTake:
-    """Render a seeded take. Raises ``PassageError`` for impossible faults, ``CoreError`` without a synthesiser."""
+    """Render a seeded take.
+
+    Args:
+        manner: one of ``MANNERS``. For ``strum``, faults of kind ``chord`` name the symbol played instead: ``{"kind": "chord",
+            "note": 3, "chord": "Am"}``.
+        count_off: taps of the metrical beat before the first bar, audible in the take; their times are in the truth.
+        degradations: see ``degrade``.
+
+    Raises:
+        PassageError: impossible faults or degradations.
+        CoreError: no synthesiser.
+    """
     rng = np.random.default_rng(seed)
-    style = style or Style()
-    start_s = 0.7 + float(rng.uniform(0, 0.6))
-    notes = apply_faults(perform(expectation, instrument, tempo_qpm, style, rng, start_s), faults or [], expectation, rng)
-    dry = synthesise(notes, instrument, source, style.vibrato_cents)
+    style, faults = style or Style(), faults or []
+    beat_s = 60.0 / tempo_qpm * (expectation.bars[0].beat_quarters if expectation.bars else 1.0)
+    first_s = 0.7 + float(rng.uniform(0, 0.6))
+    clicks = tuple(first_s + i * beat_s for i in range(count_off))
+    start_s = first_s + count_off * beat_s - (expectation.pickup_quarters * 60.0 / tempo_qpm if count_off else 0.0)
+    listed = [f for f in faults if f.get("kind") != "chord"]
+    notes = apply_faults(perform(expectation, instrument, tempo_qpm, style, rng, max(0.2, start_s)), listed, expectation)
+    if manner == "clap":
+        notes = _clapped(notes)
+    elif manner == "strum":
+        notes = strummed(notes, expectation, instrument, {int(f["note"]): f["chord"] for f in faults if f.get("kind") == "chord"}, rng)
+    dry = synthesise(notes, instrument, source, style.vibrato_cents, clicks, seed)
     sounding = sound_onsets_s(dry, notes)
+    samples, known = degrade(add_room(dry, ROOMS[room], rng), degradations or [], rng)
+    shift_s = known["shift_s"]
     truth = {
         "tempo_qpm": tempo_qpm,
-        "faults": faults or [],
+        "faults": faults,
         "source": source,
         "room": room,
         "seed": seed,
+        "manner": manner,
         "instrument": instrument.slug,
-        "notes": [_truth_of(note, onset) for note, onset in zip(notes, sounding, strict=True)],
+        "degradations": [{k: v for k, v in d.items() if k != "samples"} for d in degradations or []],
+        "clicks_s": known["clicks_s"] or [round(c - shift_s, 4) for c in clicks],
+        "notes": [_truth_of(note, onset, shift_s) for note, onset in zip(notes, sounding, strict=True)],
     }
-    return SimulatedTake(samples=add_room(dry, ROOMS[room], rng), truth=truth)
+    return SimulatedTake(samples=samples, truth=truth)
 
 
-def _truth_of(note: PerformedNote, sounding_s: float) -> dict[str, Any]:
+def _clapped(notes: list[PerformedNote]) -> list[PerformedNote]:
+    """One clap for all that begins together."""
+    claps: list[PerformedNote] = []
+    for note in notes:
+        if (
+            not claps
+            or note.quarters > claps[-1].quarters + 1e-6
+            or note.pass_ != claps[-1].pass_
+            or note.onset_s > claps[-1].onset_s + 0.06
+        ):
+            claps.append(replace(note, stroke=True, offset_s=note.onset_s + 0.08))
+    return claps
+
+
+def _truth_of(note: PerformedNote, sounding_s: float, shift_s: float) -> dict[str, Any]:
     return {
         "id": note.id or None,
         "pass": note.pass_,
-        "onset_s": round(note.onset_s, 4),
-        "sounding_onset_s": round(sounding_s, 4),
-        "offset_s": round(note.offset_s, 4),
+        "onset_s": round(note.onset_s - shift_s, 4),
+        "sounding_onset_s": round(sounding_s - shift_s, 4),
+        "offset_s": round(note.offset_s - shift_s, 4),
         "midi": note.midi,
         "cents": round(note.cents, 1),
         "expected_midi": note.expected_midi,
+        "staff": note.staff,
+        "velocity": note.velocity,
+        "stroke": note.stroke,
+        "chord": note.chord,
     }
 
 
 def model_samples(expectation: Expectation, instrument: Instrument, tempo_qpm: float, count_off: int, beat_quarters: float) -> Samples:
     """The model to practise with: even, in tune, at ``tempo_qpm``, after ``count_off`` taps of the metrical beat."""
     beat_s = 60.0 / tempo_qpm * beat_quarters
-    pickup_s = 0.0
-    first = expectation.bars[0]
-    if first.number == "0":
-        # The count-off leads to the next full bar, so it overlaps the anacrusis by the anacrusis' length.
-        pickup_s = first.length_quarters * 60.0 / tempo_qpm
-    start_s = 0.3 + max(0.0, count_off * beat_s - pickup_s)
+    # The count-off leads to the first full bar, so it overlaps the anacrusis by the anacrusis' length.
+    start_s = 0.3 + max(0.0, count_off * beat_s - expectation.pickup_quarters * 60.0 / tempo_qpm)
     style = Style(scatter_ms=0.0, wander_percent=0.0, note_cents=0.0)
     notes = perform(expectation, instrument, tempo_qpm, style, np.random.default_rng(1), start_s)
     clicks = tuple(0.3 + i * beat_s for i in range(count_off))
