@@ -114,6 +114,26 @@ class Tuning:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ChordReading:
+    """One written stroke of a chord chart: the symbol in force, what was heard (a symbol, or None) and the verdict."""
+
+    note: ExpectedNote
+    written: str
+    heard: str | None
+    status: Status
+    confidence: float
+    onset_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Count:
+    """Strokes written and played."""
+
+    written: int
+    played: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
     """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take, semitones."""
 
@@ -130,3 +150,5 @@ class Evidence:
     tuning: Tuning
     shift: int
     events: tuple[Event, ...]
+    chords: tuple[ChordReading, ...] | None = None
+    count: Count | None = None

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG, Stage
 from didactor.core.units import BEAT_UNIT_QUARTERS, quarters_to_beats_per_minute
 
+#: Play the notes; clap or tap their rhythm; strum the chord symbols; only the pulse, where no notation is at hand.
+STEPS = ("play", "clap", "chords", "pulse")
 TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
 
 
@@ -18,6 +20,13 @@ class Targets:
     """Tempi in quarters per minute; ``beat_unit`` is how they are written.
 
     With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
+
+    Args:
+        step: what is done with the passage, one of ``STEPS``; it chooses the method of hearing.
+        clicks_s: times of an audible metronome or count-off in the recording, where the recorder knows them; seconds.
+        ritardando_quarters: length of an allowed slowing down at the end.
+        alternatives: note id to further sounding MIDI numbers that are right.
+        optional: ids of notes that may be left out.
 
     Raises:
         PassageError: a tempo, band or stage outside what makes sense.
@@ -32,10 +41,17 @@ class Targets:
     bars: str | None = None
     order: str | None = None
     beat_unit: str = "quarter"
+    step: str = "play"
+    clicks_s: tuple[float, ...] = ()
+    ritardando_quarters: float = 0.0
+    alternatives: Mapping[str, tuple[int, ...]] = field(default_factory=dict)
+    optional: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if self.stage not in BY_SLUG:
             raise PassageError("targets.stage", f"There is no stage “{self.stage}”. Known: {', '.join(BY_SLUG)}.")
+        if self.step not in STEPS:
+            raise PassageError("targets.step", f"There is no step “{self.step}”. Known: {', '.join(STEPS)}.")
         if self.beat_unit not in BEAT_UNIT_QUARTERS:
             raise PassageError("targets.beat_unit", f"There is no beat unit “{self.beat_unit}”.")
         for tempo in (self.tempo_qpm, self.tempo_to_qpm):
@@ -69,6 +85,11 @@ class Targets:
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Targets:
         known = {name: data[name] for name in cls.__dataclass_fields__ if name in data}
+        for name in ("clicks_s", "optional"):
+            if name in known:
+                known[name] = tuple(known[name])
+        if "alternatives" in known:
+            known["alternatives"] = {note: tuple(pitches) for note, pitches in known["alternatives"].items()}
         try:
             return cls(**known)
         except TypeError as error:

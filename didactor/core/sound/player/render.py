@@ -22,6 +22,7 @@ from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 
 SOUNDFONTS = {
     "timgm": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),
+    "csound": Path("/usr/share/sounds/sf2/sf_GMbank.sf2"),
     "fluid": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),
 }
 TAIL_S = 1.2

@@ -1,0 +1,270 @@
+"""One analysis against the truth of its take: counts and errors that add up over any group of takes."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from takes import Take
+
+from didactor.core.analyse import Analysis
+from didactor.core.judging.evidence import Evidence, Status
+from didactor.core.judging.registry import Finding
+
+#: Kind of fault to the finding that should name it; None where several notes make one finding elsewhere.
+CODE_OF = {
+    "wrong": "notes.wrong",
+    "missed": "notes.missed",
+    "extra": "notes.extra",
+    "late": "rhythm.placement",
+    "early": "rhythm.placement",
+    "hesitation": "flow.hesitation",
+    "restart": "flow.restart",
+    "skip": "flow.skipped",
+    "repeat": "flow.repeat_left_out",
+    "entry": "rhythm.entry",
+    "stroke": "rhythm.count",
+    "key": "notes.key_signature",
+    "octave": "notes.transposed",
+    "transposed": "notes.transposed",
+    "tuning": "intonation.tuning",
+    "tuning_drift": "intonation.drift",
+    "detuned": "intonation.note",
+    "cut": "articulation.cut_short",
+    "filled": "articulation.rest_filled",
+    "flat": "dynamics.flat",
+    "hand": "hands.apart",
+    "uneven": "rhythm.uneven",
+    "tempo": "tempo.off_target",
+    "drift": "tempo.drift",
+    "chord": "chords.wrong",
+}
+#: Findings about the whole take: their place is not compared.
+WHOLE_TAKE = {
+    "flow.repeat_left_out",
+    "rhythm.entry",
+    "rhythm.count",
+    "notes.key_signature",
+    "notes.transposed",
+    "intonation.tuning",
+    "intonation.drift",
+    "dynamics.flat",
+    "hands.apart",
+    "rhythm.uneven",
+    "tempo.off_target",
+    "tempo.drift",
+}
+NEAR_BARS = 1
+
+
+@dataclass
+class Score:
+    """Sums over takes. ``planted``, ``found`` and ``claimed`` count findings by code; errors are lists."""
+
+    takes: int = 0
+    refused: int = 0
+    notes: int = 0
+    judged: int = 0
+    right: int = 0
+    spotless: int = 0
+    false_findings: int = 0
+    faulty: int = 0
+    accused: int = 0
+    rightly: int = 0
+    extra_planted: int = 0
+    extra_found: int = 0
+    extra_claimed: int = 0
+    strokes: int = 0
+    strokes_right: int = 0
+    counts: int = 0
+    counts_right: int = 0
+    planted: Counter[str] = field(default_factory=Counter)
+    found: Counter[str] = field(default_factory=Counter)
+    claimed: Counter[str] = field(default_factory=Counter)
+    onset_ms: list[float] = field(default_factory=list)
+    cents: list[float] = field(default_factory=list)
+    tuning_cents: list[float] = field(default_factory=list)
+    tempo_percent: list[float] = field(default_factory=list)
+    confidence: list[tuple[float, bool]] = field(default_factory=list)
+    said: list[str] = field(default_factory=list)
+
+    def add(self, other: Score) -> None:
+        for name in self.__dataclass_fields__:
+            setattr(self, name, getattr(self, name) + getattr(other, name))
+
+
+def score(take: Take, analysis: Analysis) -> Score:
+    """Compare. A refused recording counts as all its notes unjudged and one false finding."""
+    result = Score(takes=1, notes=len(take.expectation.notes))
+    label = f"{take.scenario.condition} · {take.scenario.instrument} {take.scenario.source} {take.scenario.room} {take.scenario.seed}"
+    if analysis.evidence is None:
+        result.refused, result.false_findings = 1, 1
+        result.said.append(f"{label}: refused, {[p.code for p in analysis.quality.problems]}")
+        result.planted.update(CODE_OF[f["kind"]] for f in take.truth["faults"])
+        return result
+    evidence = analysis.evidence
+    _findings(result, take, analysis.findings, label)
+    if take.scenario.voices == "chords":
+        _chords(result, take, evidence, label)
+        return result
+    if take.scenario.voices in ("strokes", "clapped"):
+        _count(result, take, evidence)
+    if take.scenario.voices != "pulse":
+        _notes(result, take, evidence, label)
+        _extras(result, take, evidence)
+    _tempo(result, take, evidence)
+    if not take.truth["degradations"] and evidence.tuning is not None and take.scenario.voices in ("one", "many"):
+        cents = [n["cents"] for n in take.truth["notes"]]
+        if max(cents) - min(cents) < 34:
+            result.tuning_cents.append(abs(evidence.tuning.offset_cents - float(np.median(cents))))
+    return result
+
+
+def _truth_by_note(take: Take) -> dict[tuple[str, int], dict[str, Any]]:
+    """What became of each written note: its last sound, as a note played again after a restart counts as played last."""
+    return {(n["id"], n["pass"]): n for n in take.truth["notes"] if n["id"]}
+
+
+def _shift(take: Take) -> int:
+    return sum(
+        12 * int(f.get("octaves", -1)) if f["kind"] == "octave" else int(f["semitones"])
+        for f in take.truth["faults"]
+        if f["kind"] in ("octave", "transposed")
+    )
+
+
+def _notes(result: Score, take: Take, evidence: Evidence, label: str) -> None:
+    truth, shift = _truth_by_note(take), _shift(take)
+    strokes = take.scenario.voices in ("strokes", "clapped")
+    errors: list[float] = []
+    for item in evidence.notes:
+        true = truth.get((item.note.id, item.note.pass_))
+        should = Status.MISSED if true is None else Status.CORRECT
+        if true is not None and not strokes and true["midi"] - shift != true["expected_midi"]:
+            should = Status.WRONG_PITCH
+        wrong, accused = should is not Status.CORRECT, item.status in (Status.WRONG_PITCH, Status.MISSED)
+        result.faulty += wrong
+        result.accused += accused
+        result.rightly += wrong and accused
+        if item.status is not Status.UNCERTAIN:
+            result.judged += 1
+            result.right += item.status is should
+            result.confidence.append((item.confidence, item.status is should))
+            if item.status is not should:
+                result.said.append(f"{label}: bar {item.note.bar} {item.note.written_pitch} {item.status}, is {should}")
+        elif wrong:
+            result.said.append(f"{label}: bar {item.note.bar} {item.note.written_pitch} not judged ({item.reason}), is {should}")
+        if true is not None and item.onset_s is not None and item.status is Status.CORRECT and not item.note.grace:
+            errors.append(1000 * (item.onset_s - true["sounding_onset_s"]))
+        if true is not None and item.cents is not None and item.status is Status.CORRECT:
+            result.cents.append(abs(item.cents + evidence.tuning.offset_cents - true["cents"]))
+    if errors and not take.truth["degradations"]:
+        # The sound's own attack is the same for all notes of a take: calibrated away.
+        result.onset_ms += np.abs(np.array(errors) - np.median(errors)).tolist()
+
+
+def _extras(result: Score, take: Take, evidence: Evidence) -> None:
+    """Planted sounds without a written note against those claimed, by pitch and time."""
+    strays = [n for n in take.truth["notes"] if n["id"] is None]
+    result.extra_planted += len(strays)
+    result.extra_claimed += len(evidence.extra)
+    free = list(evidence.extra)
+    for stray in strays:
+        near = [e for e in free if abs(e.onset_s - stray["onset_s"]) < 0.15 and (stray["stroke"] or e.midi == stray["midi"] - _shift(take))]
+        if near:
+            free.remove(near[0])
+            result.extra_found += 1
+
+
+def _tempo(result: Score, take: Take, evidence: Evidence) -> None:
+    """Played tempo against the truth's own span, where nothing interrupts the pulse."""
+    kinds = {f["kind"] for f in take.truth["faults"]}
+    if evidence.tempo.played_qpm is None or kinds & {"hesitation", "restart", "skip", "repeat", "drift", "ritardando", "uneven"}:
+        return
+    truth = _truth_by_note(take)
+    placed = [(n.onset_quarters, truth[n.id, n.pass_]["onset_s"]) for n in take.expectation.notes if (n.id, n.pass_) in truth]
+    first, last = placed[0], placed[-1]
+    if last[0] > first[0]:
+        true = 60 * (last[0] - first[0]) / (last[1] - first[1])
+        result.tempo_percent.append(abs(100 * (evidence.tempo.played_qpm / true - 1)))
+
+
+def _count(result: Score, take: Take, evidence: Evidence) -> None:
+    result.counts += 1
+    if evidence.count is not None:
+        result.counts_right += evidence.count.played == len(take.truth["notes"])
+
+
+def _chords(result: Score, take: Take, evidence: Evidence, label: str) -> None:
+    """Each written stroke: was it heard, and with the right verdict on its chord."""
+    truth: dict[tuple[str, int], str] = {(n["id"], n["pass"]): n["chord"] for n in take.truth["notes"] if n["id"]}
+    written = {(c.note.id, c.note.pass_): c for c in evidence.chords or ()}
+    for note in take.expectation.notes:
+        key = (note.id, note.pass_)
+        reading = written.get(key)
+        if reading is None:
+            continue
+        wrong = truth.get(key) != reading.written
+        accused = reading.status in (Status.WRONG_PITCH, Status.MISSED)
+        result.faulty += wrong
+        result.accused += accused
+        result.rightly += wrong and accused
+        result.strokes += 1
+        if reading.status is Status.UNCERTAIN:
+            continue
+        result.judged += 1
+        right = wrong == accused
+        result.right += right
+        result.strokes_right += right
+        result.confidence.append((reading.confidence, right))
+        if not right:
+            result.said.append(f"{label}: bar {note.bar} beat {note.beat:g} {reading.written} {reading.status} ({reading.heard}), is {truth.get(key)}")
+    result.counts += 1
+    strokes_played = len({n["id"] or f"x{i}" for i, n in enumerate(take.truth["notes"])})
+    result.counts_right += evidence.count is not None and evidence.count.played == strokes_played
+
+
+def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: str) -> None:
+    order = {(b.number, b.pass_): i for i, b in enumerate(take.expectation.bars)}
+    free: list[tuple[str, int | None]] = []
+    for fault in take.truth["faults"]:
+        code = CODE_OF[fault["kind"]]
+        place = None
+        if code not in WHOLE_TAKE and "note" in fault:
+            note = take.expectation.notes[fault["note"]]
+            place = order[note.bar, note.pass_]
+        if (code, place) not in free or fault["kind"] not in ("chord",):
+            free.append((code, place))
+    result.planted.update(code for code, _ in free)
+    for finding in findings:
+        result.claimed[finding.code] += 1
+        at = order.get((finding.bar, finding.pass_ or 1)) if finding.bar is not None else None
+        for code, place in free:
+            if code == finding.code and (place is None or at is None or abs(place - at) <= NEAR_BARS):
+                free.remove((code, place))
+                result.found[code] += 1
+                break
+        else:
+            if not _is_covered(finding, take, order, at):
+                result.false_findings += 1
+                result.said.append(f"{label}: false {finding.code}: {finding.text}")
+            else:
+                result.claimed[finding.code] -= 1
+    result.said += [f"{label}: not found: {code} in bar {place}" for code, place in free]
+    if not take.truth["faults"]:
+        result.spotless = not findings
+
+
+def _is_covered(finding: Finding, take: Take, order: dict[tuple[str, int], int], at: int | None) -> bool:
+    """A second finding about a planted fault, true as well: a pattern that names it again, or several notes of one chord."""
+    notes = {note_id for note_id in finding.note_ids}
+    for fault in take.truth["faults"]:
+        named = "note" in fault and take.expectation.notes[fault["note"]].id in notes
+        if CODE_OF[fault["kind"]] == finding.code and (finding.code in WHOLE_TAKE or named):
+            return True
+        if finding.code.startswith("pattern.") and (named or "note" not in fault):
+            return True
+    return False
+
