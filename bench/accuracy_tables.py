@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -130,7 +131,7 @@ def _split_tables(entries: list[Entry]) -> str:
 
 def _split(entries: list[Entry], key: Callable[[Entry], str]) -> str:
     rows = [
-        "| | takes | notes | judged % | right % | false findings / 100 notes | spotless % | wrong + missed: recall / precision % | onset ms |",
+        "| | takes | notes | judged % | right % | false findings / 100 notes | spotless % | faults: recall / precision % | onset ms |",
         "|---|---|---|---|---|---|---|---|---|",
     ]
     groups: dict[str, list[Entry]] = {}
@@ -161,7 +162,7 @@ def _codes(entries: list[Entry]) -> str:
 def _reliability(entries: list[Entry]) -> str:
     pairs = [p for e in entries for p in e.score.confidence]
     rows = ["| confidence | notes | mean confidence % | right % |", "|---|---|---|---|"]
-    for low, high in zip(BINS, BINS[1:], strict=False):
+    for low, high in itertools.pairwise(BINS):
         inside = [p for p in pairs if low <= p[0] < high]
         if inside:
             sure, right = np.mean([p[0] for p in inside]), np.mean([p[1] for p in inside])
@@ -183,7 +184,7 @@ def plots(entries: list[Entry], folder: Path) -> None:
         pairs = np.array([p for e in entries if e.scenario.voices == voices for p in e.score.confidence], dtype=float)
         if not len(pairs):
             continue
-        points = [pairs[(pairs[:, 0] >= a) & (pairs[:, 0] < b)] for a, b in zip(BINS, BINS[1:], strict=False)]
+        points = [pairs[(pairs[:, 0] >= a) & (pairs[:, 0] < b)] for a, b in itertools.pairwise(BINS)]
         points = [p.mean(axis=0) for p in points if len(p) >= 10]
         left.plot(*np.array(points).T, style, label=f"{voices} voice{'s' if voices == 'many' else ''}")
         errors = [v for e in entries if e.scenario.voices == voices for v in e.score.onset_ms]

@@ -106,7 +106,7 @@ def _motifs(names: list[str], metre: int, bars: int, rng: np.random.Generator) -
 def _ladder(scale: str, centre: float, reach: int) -> list[str]:
     """Scale notes within ``reach`` semitones of ``centre``, as names."""
     notes = []
-    for octave in range(0, 8):
+    for octave in range(8):
         for name in scale.split():
             midi = pitch_to_midi(name[0], {"#": 1, "b": -1}.get(name[1:], 0), octave)
             if abs(midi - centre) <= reach:
@@ -148,7 +148,7 @@ def _thickened(text: str, names: list[str]) -> str:
 
 def _accompaniment(scale: str, metre: int, bars: int, rng: np.random.Generator, kind: str, centre: float) -> list[str]:
     names = _ladder(scale, centre, 12)
-    root_of = [n for n in names[:8]]
+    root_of = list(names[:8])
     result = []
     for _ in range(bars):
         root = int(rng.choice([0, 3, 4, 5]))

@@ -10,7 +10,8 @@ import numpy as np
 from takes import Take
 
 from didactor.core.analyse import Analysis
-from didactor.core.judging.evidence import Evidence, Status
+from didactor.core.hearing.hearing import Status
+from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding
 
 #: Kind of fault to the finding that should name it; None where several notes make one finding elsewhere.
@@ -220,7 +221,9 @@ def _chords(result: Score, take: Take, evidence: Evidence, label: str) -> None:
         result.strokes_right += right
         result.confidence.append((reading.confidence, right))
         if not right:
-            result.said.append(f"{label}: bar {note.bar} beat {note.beat:g} {reading.written} {reading.status} ({reading.heard}), is {truth.get(key)}")
+            result.said.append(
+                f"{label}: bar {note.bar} beat {note.beat:g} {reading.written} {reading.status} ({reading.heard}), is {truth.get(key)}"
+            )
     result.counts += 1
     strokes_played = len({n["id"] or f"x{i}" for i, n in enumerate(take.truth["notes"])})
     result.counts_right += evidence.count is not None and evidence.count.played == strokes_played
@@ -259,7 +262,7 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
 
 def _is_covered(finding: Finding, take: Take, order: dict[tuple[str, int], int], at: int | None) -> bool:
     """A second finding about a planted fault, true as well: a pattern that names it again, or several notes of one chord."""
-    notes = {note_id for note_id in finding.note_ids}
+    notes = set(finding.note_ids)
     for fault in take.truth["faults"]:
         named = "note" in fault and take.expectation.notes[fault["note"]].id in notes
         if CODE_OF[fault["kind"]] == finding.code and (finding.code in WHOLE_TAKE or named):
@@ -267,4 +270,3 @@ def _is_covered(finding: Finding, take: Take, order: dict[tuple[str, int], int],
         if finding.code.startswith("pattern.") and (named or "note" not in fault):
             return True
     return False
-

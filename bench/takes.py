@@ -10,7 +10,7 @@ import hashlib
 import json
 import os
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -136,7 +136,14 @@ def _grid(which: Set, voices: str, instruments: tuple[str, ...], clean: int) -> 
         for s, source in enumerate(which.sources):
             for r, room in enumerate(which.rooms):
                 seed = which.base + 10_000 * (voices == "many") + 400 * i + 100 * s + 50 * r
-                common = {"set": which.name, "voices": voices, "instrument": instrument, "source": source, "room": room, "manner": which.manner}
+                common = {
+                    "set": which.name,
+                    "voices": voices,
+                    "instrument": instrument,
+                    "source": source,
+                    "room": room,
+                    "manner": which.manner,
+                }
                 for k in range(clean):
                     style = "beginner" if k == 2 else "virtuoso" if k == 3 else "trained"
                     yield Scenario(**common, condition="clean", seed=seed + k, style=style)
@@ -176,7 +183,9 @@ def _clapped(which: Set) -> Iterator[Scenario]:
 
 
 def _pulse(which: Set) -> Iterator[Scenario]:
-    yield from _simple(which, "pulse", ("flute", "clarinet", "violin", "trumpet", "piano"), "play", 50_000, ("", "tempo", "drift", "hesitation"))
+    yield from _simple(
+        which, "pulse", ("flute", "clarinet", "violin", "trumpet", "piano"), "play", 50_000, ("", "tempo", "drift", "hesitation")
+    )
 
 
 def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, offset: int, kinds: tuple[str, ...]) -> Iterator[Scenario]:
@@ -219,7 +228,8 @@ def take(scenario: Scenario) -> Take:
     for step in degradations:
         if step["kind"] == "click":
             step.update(bpm=tempo / expectation.bars[0].beat_quarters, start_s=0.2)
-    path = CACHE / f"{_key(scenario)}.npz"
+    made_of = repr((scenario.voices, scenario.source, scenario.room, scenario.seed, tempo, style, faults, degradations, expectation))
+    path = CACHE / f"{hashlib.sha256((made_of + _player()).encode()).hexdigest()[:32]}.npz"
     if path.exists():
         with np.load(path, allow_pickle=False) as kept:
             samples, truth = kept["samples"].astype(np.float32) / 32767, json.loads(str(kept["truth"]))
@@ -245,7 +255,9 @@ def take(scenario: Scenario) -> Take:
         CACHE.mkdir(parents=True, exist_ok=True)
         np.savez(path, samples=np.round(samples * 32767).astype(np.int16), truth=np.array(json.dumps(truth)))
         samples = np.round(samples * 32767).astype(np.int16).astype(np.float32) / 32767
-    return Take(scenario=scenario, samples=samples, truth=truth, expectation=expectation, targets=_targets(scenario, tempo, count_off, truth))
+    return Take(
+        scenario=scenario, samples=samples, truth=truth, expectation=expectation, targets=_targets(scenario, tempo, count_off, truth)
+    )
 
 
 def _targets(scenario: Scenario, tempo: float, count_off: int, truth: dict[str, Any]) -> Targets:
@@ -305,7 +317,8 @@ def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generat
     rests = [
         i
         for i in range(count - 1)
-        if notes[i + 1].onset_quarters - notes[i].onset_quarters - notes[i].duration_quarters >= 0.99 and notes[i].staff == notes[i + 1].staff
+        if notes[i + 1].onset_quarters - notes[i].onset_quarters - notes[i].duration_quarters >= 0.99
+        and notes[i].staff == notes[i + 1].staff
     ]
     accidentals = sorted({n.written_pitch[0] for n in notes if n.written_pitch[1] in "#b"})
     sign = float(rng.choice([-1, 1]))
@@ -324,7 +337,9 @@ def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generat
         "filled": [{"kind": "filled", "note": int(i)} for i in rests[:3]],
         "flat": [{"kind": "flat"}] if len({n.dynamics for n in notes}) > 1 else [],
         "hand": [{"kind": "hand", "ms": sign * float(rng.uniform(55, 90)), "staff": int(rng.choice([1, 2]))}],
-        "detuned": [{"kind": "detuned", "note": int(i), "cents": float(rng.choice([-45, -35, 35, 45]))} for i in rng.permutation(count)[:3]],
+        "detuned": [
+            {"kind": "detuned", "note": int(i), "cents": float(rng.choice([-45, -35, 35, 45]))} for i in rng.permutation(count)[:3]
+        ],
         "entry": [{"kind": "entry", "beats": float(rng.choice([-0.5, 0.5, 1.0]))}],
         "stroke": [{"kind": "stroke", "count": 1}],
         "hesitation": [{"kind": "hesitation", "note": middle, "beats": float(rng.uniform(1.2, 2.5))}],
@@ -358,19 +373,18 @@ def _chord_faults(expectation: Expectation, rng: np.random.Generator) -> list[di
         begin = chords[int(k)].onset_quarters
         end = chords[int(k) + 1].onset_quarters if k + 1 < len(chords) else expectation.length_quarters
         inside = [i for i, n in enumerate(notes) if begin - 1e-6 <= n.onset_quarters < end - 1e-6]
-        symbol = chords[int(k) - 1].text if number == 0 else str(rng.choice([c for c in ("E", "Am", "C", "Dm", "A") if c != chords[int(k)].text]))
+        symbol = (
+            chords[int(k) - 1].text
+            if number == 0
+            else str(rng.choice([c for c in ("E", "Am", "C", "Dm", "A") if c != chords[int(k)].text]))
+        )
         if symbol != chords[int(k)].text:
             faults += [{"kind": "chord", "note": i, "chord": symbol} for i in inside]
     return faults
 
 
 @cache
-def _code() -> str:
-    """Everything that decides how a take sounds."""
-    files = [*sorted((ROOT / "didactor/core/sound/player").rglob("*.py")), ROOT / "bench/melodies.py", Path(__file__)]
-    files += [ROOT / "didactor/core/score/write.py", ROOT / "didactor/core/score/expected.py", ROOT / "didactor/core/instruments.py"]
+def _player() -> str:
+    """The code that decides how a performance sounds."""
+    files = sorted((ROOT / "didactor/core/sound/player").rglob("*.py"))
     return hashlib.sha256(b"".join(f.read_bytes() for f in files)).hexdigest()
-
-
-def _key(scenario: Scenario) -> str:
-    return hashlib.sha256((json.dumps(asdict(scenario), sort_keys=True) + _code()).encode()).hexdigest()[:32]

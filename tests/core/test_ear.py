@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 
 from didactor.core.analyse import Analysis, analyse
 from didactor.core.formats.analysis_json import analysis_to_json, schema
-from didactor.core.judging.evidence import Status
+from didactor.core.hearing.hearing import Status
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.recording import Recording
 from tests.music import TUNE, expectation, played

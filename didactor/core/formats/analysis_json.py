@@ -60,7 +60,8 @@ def analysis_to_json(analysis: Analysis) -> dict[str, Any]:
     }
     if evidence is None:
         return result
-    result["tuning"] = {"a4_hz": _round(evidence.tuning.a4_hz, 2), "offset_cents": _round(evidence.tuning.offset_cents, 1)}
+    if evidence.tuning is not None:
+        result["tuning"] = {"a4_hz": _round(evidence.tuning.a4_hz, 2), "offset_cents": _round(evidence.tuning.offset_cents, 1)}
     result["tempo"] = _tempo(evidence)
     result["pulse"] = _pulse(evidence)
     result["notes"] = [_note(item) for item in evidence.notes]

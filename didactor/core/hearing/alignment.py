@@ -1,28 +1,22 @@
-"""Events laid over expected notes, with jumps.
+"""Heard moments laid over expected moments, with jumps.
 
-Dynamic programming over pairs (event, note). A pair costs what its pitches differ by; going from one pair to the next costs
-what lies between them: events passed over (extra), notes passed over (missed), and how far the played interval is from the
+Dynamic programming over pairs (heard, expected). A pair costs what its pitches differ by; going from one pair to the next costs
+what lies between them: sounds passed over (extra), notes passed over (missed), and how far the played interval is from the
 written one at the current tempo. Jumps back (restarts) and far ahead (skipped bars) cost a fixed amount, so that they win only
 against several missed or extra notes. The tempo starts from several guesses; the cheapest alignment's own tempo is used for
-the last pass.
+the last pass. What a pair, a missed note or an extra sound costs is the ear's business (``line_costs``, ``group_costs``).
 """
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from didactor.core.hearing.events import Event
-from didactor.core.score.expected import ExpectedNote
 from didactor.core.units import FloatArray
 
-MISSED_COST, GRACE_MISSED_COST = 1.0, 0.15
-#: A repeated pitch is often not heard apart from the note before (legato, a room's tail).
-REPEAT_MISSED_COST = 0.4
-EXTRA_COST, SOFT_EXTRA_COST, SAME_PITCH_EXTRA_COST, SLIVER_EXTRA_COST = 0.9, 0.06, 0.3, 0.35
-OCTAVE_COST, NEAR_WRONG_COST, FAR_WRONG_COST = 0.45, 0.9, 1.25
 JUMP_COST = 2.2
 #: Players go back, and on, to the beginning of a bar; landing elsewhere costs this much more.
 MID_BAR_LANDING_COST = 0.4
@@ -31,12 +25,9 @@ MID_BAR_LANDING_COST = 0.4
 EDGE_EXTRA_SHARE, EDGE_MISSED_SHARE, EDGE_MISSED_MOST = 0.6, 0.05, 0.8
 #: Weight and cap of the interval cost, |log2(played / written)|.
 INTERVAL_WEIGHT, INTERVAL_CAP = 0.9, 1.3
-#: How many events and notes may be passed over between two pairs without a jump.
+#: How many sounds and notes may be passed over between two pairs without a jump.
 EVENT_REACH, NOTE_REACH = 6, 5
 MOST_PASSED = 40
-#: A note beginning with a soft split is less likely than one beginning with an onset.
-SOFT_PAIR_COST = 0.12
-SLIVER_S = 0.07
 TEMPO_GUESSES = (1.0, 0.7, 1.4)
 #: An alignment this cheap per note is right; no other tempo is tried.
 CLEAR_COST = 0.2
@@ -60,31 +51,45 @@ class Alignment:
     seconds_per_quarter: float
 
 
-def align(
-    events: Sequence[Event], notes: Sequence[ExpectedNote], seconds_per_quarter: float, guesses: Sequence[float] = TEMPO_GUESSES
-) -> Alignment:
-    """Align events with notes.
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Material:
+    """Costs of ``m`` heard against ``n`` expected moments, independent of the tempo.
+
+    ``times``, ``extra``, ``soft``: shape (m,), seconds, cost of passing it over, whether it may be passed over without counting.
+    ``quarters``, ``missed``, ``untimed``, ``bar_start``: shape (n,). ``pair``: shape (m, n).
+    """
+
+    times: FloatArray
+    extra: FloatArray
+    soft: np.ndarray
+    quarters: FloatArray
+    missed: FloatArray
+    untimed: np.ndarray
+    bar_start: np.ndarray
+    pair: FloatArray
+
+
+def align(material: Material, seconds_per_quarter: float, guesses: Sequence[float] = TEMPO_GUESSES) -> Alignment:
+    """Align what was heard with what is expected.
 
     Args:
-        events: what was heard, in order of time; may be empty.
-        notes: what is expected, in performed order; at least one.
         seconds_per_quarter: the target tempo, the first guess.
         guesses: factors of it that are tried, besides the take's own length over the passage's.
     """
-    if not events:
+    if len(material.times) == 0:
         return Alignment(matches=(), cost_per_note=1.0, seconds_per_quarter=seconds_per_quarter)
-    table = _Table(events, notes)
+    table = _Table(material)
     tempi = [seconds_per_quarter * g for g in guesses]
-    span = max(n.onset_quarters for n in notes) - notes[0].onset_quarters
+    span = float(material.quarters.max() - material.quarters[0])
     if span > 0:
-        tempi.append((events[-1].onset_s - events[0].onset_s) / span)
+        tempi.append(float(material.times[-1] - material.times[0]) / span)
     best = table.solve(tempi[0])
     for guess in tempi[1:]:
         if best.cost_per_note < CLEAR_COST or guess < 0.02:
             break
         best = min(best, table.solve(guess), key=lambda a: a.cost_per_note)
     for _ in range(2):
-        tempo = local_seconds_per_quarter(events, notes, best)
+        tempo = local_seconds_per_quarter(material, best)
         if tempo is None or abs(np.log2(tempo / best.seconds_per_quarter)) < 0.01:
             break
         again = table.solve(tempo)
@@ -94,29 +99,25 @@ def align(
     return best
 
 
-def local_seconds_per_quarter(events: Sequence[Event], notes: Sequence[ExpectedNote], alignment: Alignment) -> float | None:
+def local_seconds_per_quarter(material: Material, alignment: Alignment) -> float | None:
     """Median of played over written intervals between neighbouring matches; None with fewer than three."""
     ratios = []
-    for before, after in zip(alignment.matches[:-1], alignment.matches[1:], strict=True):
-        quarters = notes[after.note].onset_quarters - notes[before.note].onset_quarters
-        seconds = events[after.event].onset_s - events[before.event].onset_s
+    for before, after in itertools.pairwise(alignment.matches):
+        quarters = material.quarters[after.note] - material.quarters[before.note]
+        seconds = material.times[after.event] - material.times[before.event]
         if not after.jump and quarters > 0.1 and seconds > 0.02:
             ratios.append(seconds / quarters)
     return float(np.median(ratios)) if len(ratios) >= 3 else None
 
 
 class _Table:
-    """Costs that do not depend on the tempo, and the dynamic programme."""
+    """The dynamic programme."""
 
-    def __init__(self, events: Sequence[Event], notes: Sequence[ExpectedNote]) -> None:
-        self.times = np.array([e.onset_s for e in events])
-        self.quarters = np.array([n.onset_quarters for n in notes])
-        self.pair = np.array([[_pair_cost(e, n) for n in notes] for e in events])
-        self.reach = _reach(events)
-        self.missed = np.array([_missed_cost(n, notes[i - 1] if i else None) for i, n in enumerate(notes)])
-        self.grace = np.array([n.grace for n in notes])
-        self.landing = np.array([0.0 if n.beat < 1e-6 else MID_BAR_LANDING_COST for n in notes])
-        self.extra = np.array([_extra_cost(e, events[i - 1] if i else None) for i, e in enumerate(events)])
+    def __init__(self, material: Material) -> None:
+        self.times, self.quarters, self.pair = material.times, material.quarters, material.pair
+        self.missed, self.extra, self.grace = material.missed, material.extra, material.untimed
+        self.reach = _reach(material.soft)
+        self.landing = np.where(material.bar_start, 0.0, MID_BAR_LANDING_COST)
 
     def solve(self, seconds_per_quarter: float) -> Alignment:
         m, n = self.pair.shape
@@ -203,43 +204,13 @@ def _edge_cost(missed: FloatArray) -> FloatArray:
     return np.asarray(np.minimum(missed, JUMP_COST + np.minimum(EDGE_MISSED_SHARE * missed, EDGE_MISSED_MOST)))
 
 
-def _reach(events: Sequence[Event]) -> list[int]:
-    """For each event the earliest that may precede it: ``EVENT_REACH`` solid ones back; soft splits do not count."""
-    solid = [i for i, e in enumerate(events) if not e.soft]
-    counts = np.cumsum([not e.soft for e in events])
+def _reach(soft: np.ndarray) -> list[int]:
+    """For each sound the earliest that may precede it: ``EVENT_REACH`` solid ones back; soft ones do not count."""
+    solid = np.flatnonzero(~soft)
+    counts = np.cumsum(~soft)
     reach = []
-    for j in range(len(events)):
+    for j in range(len(soft)):
         before = int(counts[j - 1]) if j else 0
-        first = solid[before - EVENT_REACH - 1] if before > EVENT_REACH else 0
+        first = int(solid[before - EVENT_REACH - 1]) if before > EVENT_REACH else 0
         reach.append(max(first, j - MOST_PASSED))
     return reach
-
-
-def _pair_cost(event: Event, note: ExpectedNote) -> float:
-    return _pitch_cost(event, note) + (SOFT_PAIR_COST if event.soft else 0.0)
-
-
-def _pitch_cost(event: Event, note: ExpectedNote) -> float:
-    distance = min(abs(event.midi - pitch) for pitch in note.pitches)
-    if distance == 0:
-        return 0.0
-    if distance in (12, 24):
-        return OCTAVE_COST
-    return NEAR_WRONG_COST if distance <= 2 else FAR_WRONG_COST
-
-
-def _missed_cost(note: ExpectedNote, before: ExpectedNote | None) -> float:
-    if note.grace:
-        return GRACE_MISSED_COST
-    return REPEAT_MISSED_COST if before is not None and before.sounding_midi == note.sounding_midi else MISSED_COST
-
-
-def _extra_cost(event: Event, before: Event | None) -> float:
-    if event.soft:
-        return SOFT_EXTRA_COST
-    touching = before is not None and event.onset_s - before.offset_s < 0.05
-    if touching and before is not None and before.midi == event.midi:
-        return SAME_PITCH_EXTRA_COST
-    if event.duration_s < SLIVER_S or event.voicing < 0.5:
-        return SLIVER_EXTRA_COST
-    return EXTRA_COST

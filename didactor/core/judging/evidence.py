@@ -3,21 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import StrEnum
 
-from didactor.core.hearing.events import Event
+from didactor.core.hearing.hearing import ChordReading, Count, ExtraNote, Status, Tuning
 from didactor.core.instruments import Instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, ExpectedNote
-
-
-class Status(StrEnum):
-    """What became of an expected note."""
-
-    CORRECT = "correct"
-    WRONG_PITCH = "wrong_pitch"
-    MISSED = "missed"
-    UNCERTAIN = "uncertain"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,17 +26,6 @@ class NoteJudgement:
     early_late_beats: float | None = None
     length_ratio: float | None = None
     loudness_db: float | None = None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ExtraNote:
-    """A sound that belongs to no expected note, with the place in the score where it fell."""
-
-    onset_s: float
-    midi: int
-    bar: str
-    pass_: int
-    beat: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -107,33 +86,6 @@ class Pair:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tuning:
-    a4_hz: float
-    offset_cents: float
-    concentration: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ChordReading:
-    """One written stroke of a chord chart: the symbol in force, what was heard (a symbol, or None) and the verdict."""
-
-    note: ExpectedNote
-    written: str
-    heard: str | None
-    status: Status
-    confidence: float
-    onset_s: float | None = None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Count:
-    """Strokes written and played."""
-
-    written: int
-    played: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
     """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take, semitones."""
 
@@ -147,8 +99,7 @@ class Evidence:
     restarts: tuple[Restart, ...]
     skipped_bars: tuple[tuple[str, int], ...]
     pairs: tuple[Pair, ...]
-    tuning: Tuning
+    tuning: Tuning | None
     shift: int
-    events: tuple[Event, ...]
     chords: tuple[ChordReading, ...] | None = None
     count: Count | None = None

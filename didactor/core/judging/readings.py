@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 
 import numpy as np
 
-from didactor.core.hearing.alignment import Alignment
-from didactor.core.hearing.events import Event
-from didactor.core.judging.evidence import Hesitation, NoteJudgement, Pair, Restart, Status, TempoPoint, TempoReading
+from didactor.core.hearing.hearing import Jump, Status
+from didactor.core.judging.evidence import Hesitation, NoteJudgement, Pair, Restart, TempoPoint, TempoReading
 from didactor.core.judging.pulse import Pulse, drift_percent_per_bar
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
@@ -18,7 +16,7 @@ from didactor.core.score.expected import Expectation
 TEMPO_TOLERANCE_PERCENT = 0.3
 
 
-def read_tempo(pulse: Pulse | None, used: list[int], expectation: Expectation, targets: Targets) -> TempoReading:
+def read_tempo(pulse: Pulse | None, expectation: Expectation, targets: Targets) -> TempoReading:
     if pulse is None or pulse.quarters[-1] <= pulse.quarters[0]:
         return TempoReading(
             played_qpm=None, deviation_percent=None, verdict=None, drift_percent_per_bar=None, drift_confidence=0.0, curve=()
@@ -86,20 +84,17 @@ def read_hesitations(pulse: Pulse | None, used: list[int], expectation: Expectat
     return found
 
 
-def read_restarts(events: Sequence[Event], alignment: Alignment, expectation: Expectation) -> list[Restart]:
-    found = []
-    matches = alignment.matches
-    for before, after in itertools.pairwise(matches):
-        if after.jump and after.note <= before.note:
-            found.append(
-                Restart(
-                    time_s=events[after.event].onset_s,
-                    from_bar=expectation.notes[before.note].bar,
-                    to_bar=expectation.notes[after.note].bar,
-                    to_index=after.note,
-                )
-            )
-    return found
+def read_restarts(jumps: Sequence[Jump], expectation: Expectation) -> list[Restart]:
+    return [
+        Restart(
+            time_s=jump.time_s,
+            from_bar=expectation.notes[jump.from_index].bar,
+            to_bar=expectation.notes[jump.to_index].bar,
+            to_index=jump.to_index,
+        )
+        for jump in jumps
+        if jump.to_index <= jump.from_index
+    ]
 
 
 def read_skipped(notes: Sequence[NoteJudgement], expectation: Expectation) -> list[tuple[str, int]]:

@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from didactor.core.judging.evidence import Evidence, NoteJudgement, Status
+from didactor.core.hearing.hearing import Status
+from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
 

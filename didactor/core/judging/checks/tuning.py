@@ -19,6 +19,8 @@ MIN_CONCENTRATION = 0.5
 )
 def tuning(evidence: Evidence) -> Iterator[Finding]:
     """The whole take lies above or below concert pitch; one remark instead of one for every note."""
+    if evidence.tuning is None:
+        return
     offset = evidence.tuning.offset_cents
     if abs(offset) >= FROM_CENTS and evidence.tuning.concentration >= MIN_CONCENTRATION:
         yield Finding(

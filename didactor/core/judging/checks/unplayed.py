@@ -2,7 +2,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from didactor.core.judging.evidence import Evidence, Status
+from didactor.core.hearing.hearing import Status
+from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import place_in_words
 

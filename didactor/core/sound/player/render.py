@@ -8,6 +8,7 @@ from __future__ import annotations
 import shutil
 import subprocess
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import mido
@@ -112,23 +113,28 @@ def _bend(cents: float) -> mido.Message:
     return mido.Message("pitchwheel", channel=0, pitch=int(np.clip(cents / BEND_RANGE_CENTS * 8192, -8192, 8191)))
 
 
-def sound_onsets_s(dry: Samples, notes: list[PerformedNote]) -> list[float]:
-    """When each note is first heard: its dry sound first reaches half of what it reaches within 150 ms of its start.
+def sound_onsets_s(notes: list[PerformedNote], instrument: Instrument, source: str, seed: int = 0) -> list[float]:
+    """When each note is first heard: its sound, played alone, first reaches half of what it reaches within 150 ms.
 
-    Synthesisers' attacks differ by over 100 ms, so the truth of an onset is measured on the sound. Where the note before
-    covers the attack (a legato), the player's own median delay for this take is used.
+    Synthesisers' attacks differ by over 100 ms, so the truth of an onset is measured on the sound. It is measured on every pitch
+    alone, since in the take itself other notes ring over it.
     """
-    hop = SYNTH_RATE_HZ // 400
+    pitches = sorted({(n.midi, n.stroke) for n in notes})
+    loudness = {p: int(np.median([n.velocity for n in notes if (n.midi, n.stroke) == p])) for p in pitches}
+    alone = [
+        replace(
+            notes[0], onset_s=0.1 + 0.8 * i, offset_s=0.5 + 0.8 * i, midi=midi, cents=0.0, stroke=stroke, velocity=loudness[midi, stroke]
+        )
+        for i, (midi, stroke) in enumerate(pitches)
+    ]
+    dry = synthesise(alone, instrument, source, seed=seed)
+    hop = SYNTH_RATE_HZ // 1000
     envelope = np.sqrt(np.square(dry[: len(dry) // hop * hop].reshape(-1, hop), dtype=np.float64).mean(axis=1))
-    delays: list[float | None] = []
-    for note in notes:
-        first, last = int(note.onset_s * 400), int((note.onset_s + 0.15) * 400)
-        window = envelope[first : min(last, len(envelope))]
-        before = float(envelope[max(0, first - 4) : first + 1].max()) if first else 0.0
-        peak = float(window.max()) if len(window) else 0.0
-        if peak <= 0 or before > 0.4 * peak:
-            delays.append(None)
-            continue
-        delays.append(int(np.argmax(window >= 0.5 * peak)) / 400)
-    typical = float(np.median([d for d in delays if d is not None] or [0.01]))
-    return [n.onset_s + (typical if d is None else d) for n, d in zip(notes, delays, strict=True)]
+    # Half a period of the lowest notes: their envelope must not follow the wave itself.
+    envelope = np.convolve(envelope, np.ones(8) / 8, mode="same")
+    step_s = hop / SYNTH_RATE_HZ
+    delays = {}
+    for (midi, stroke), note in zip(pitches, alone, strict=True):
+        window = envelope[int(note.onset_s / step_s) : int((note.onset_s + 0.15) / step_s)]
+        delays[midi, stroke] = float(np.argmax(window >= 0.5 * window.max())) * step_s if len(window) and window.max() > 0 else 0.01
+    return [n.onset_s + delays[n.midi, n.stroke] for n in notes]

@@ -68,7 +68,7 @@ def simulate(
     elif manner == "strum":
         notes = strummed(notes, expectation, instrument, {int(f["note"]): f["chord"] for f in faults if f.get("kind") == "chord"}, rng)
     dry = synthesise(notes, instrument, source, style.vibrato_cents, clicks, seed)
-    sounding = sound_onsets_s(dry, notes)
+    sounding = sound_onsets_s(notes, instrument, source, seed)
     samples, known = degrade(add_room(dry, ROOMS[room], rng), degradations or [], rng)
     shift_s = known["shift_s"]
     truth = {

@@ -1,0 +1,67 @@
+"""What pairs of one voice cost: events of one pitch each against written notes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material, align
+from didactor.core.hearing.events import Event
+from didactor.core.score.expected import ExpectedNote
+
+MISSED_COST, GRACE_MISSED_COST = 1.0, 0.15
+#: A repeated pitch is often not heard apart from the note before (legato, a room's tail).
+REPEAT_MISSED_COST = 0.4
+EXTRA_COST, SOFT_EXTRA_COST, SAME_PITCH_EXTRA_COST, SLIVER_EXTRA_COST = 0.9, 0.06, 0.3, 0.35
+OCTAVE_COST, NEAR_WRONG_COST, FAR_WRONG_COST = 0.45, 0.9, 1.25
+#: A note beginning with a soft split is less likely than one beginning with an onset.
+SOFT_PAIR_COST = 0.12
+SLIVER_S = 0.07
+
+
+def align_line(
+    events: Sequence[Event], notes: Sequence[ExpectedNote], seconds_per_quarter: float, guesses: Sequence[float] = TEMPO_GUESSES
+) -> Alignment:
+    """Align events (in order of time; may be empty) with notes in performed order (at least one)."""
+    material = Material(
+        times=np.array([e.onset_s for e in events]),
+        extra=np.array([_extra_cost(e, events[i - 1] if i else None) for i, e in enumerate(events)]),
+        soft=np.array([e.soft for e in events], dtype=bool),
+        quarters=np.array([n.onset_quarters for n in notes]),
+        missed=np.array([_missed_cost(n, notes[i - 1] if i else None) for i, n in enumerate(notes)]),
+        untimed=np.array([n.grace for n in notes]),
+        bar_start=np.array([n.beat < 1e-6 for n in notes]),
+        pair=np.array([[_pair_cost(e, n) for n in notes] for e in events]),
+    )
+    return align(material, seconds_per_quarter, guesses)
+
+
+def _pair_cost(event: Event, note: ExpectedNote) -> float:
+    return _pitch_cost(event, note) + (SOFT_PAIR_COST if event.soft else 0.0)
+
+
+def _pitch_cost(event: Event, note: ExpectedNote) -> float:
+    distance = min(abs(event.midi - pitch) for pitch in note.pitches)
+    if distance == 0:
+        return 0.0
+    if distance in (12, 24):
+        return OCTAVE_COST
+    return NEAR_WRONG_COST if distance <= 2 else FAR_WRONG_COST
+
+
+def _missed_cost(note: ExpectedNote, before: ExpectedNote | None) -> float:
+    if note.grace:
+        return GRACE_MISSED_COST
+    return REPEAT_MISSED_COST if before is not None and before.sounding_midi == note.sounding_midi else MISSED_COST
+
+
+def _extra_cost(event: Event, before: Event | None) -> float:
+    if event.soft:
+        return SOFT_EXTRA_COST
+    touching = before is not None and event.onset_s - before.offset_s < 0.05
+    if touching and before is not None and before.midi == event.midi:
+        return SAME_PITCH_EXTRA_COST
+    if event.duration_s < SLIVER_S or event.voicing < 0.5:
+        return SLIVER_EXTRA_COST
+    return EXTRA_COST

@@ -1,0 +1,301 @@
+"""The ear for many voices: two hands at a keyboard, parts on a guitar.
+
+What begins together is laid over the score first; then each written note is looked for at its moment, and called right,
+missed or wrong by the odds that its key was struck. Between clear yes and clear no it is not judged.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from didactor.core.hearing.alignment import Alignment, align
+from didactor.core.hearing.groups import (
+    Group,
+    Moment,
+    Strike,
+    group_material,
+    groups_of,
+    moments_of,
+    onset_time,
+    strikes_of,
+)
+from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
+from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
+from didactor.core.hearing.presence import Evidence, features_of, log_odds, onset_near, sounding_between
+from didactor.core.hearing.spectrum import spectrum, tuning_of
+from didactor.core.instruments import Instrument
+from didactor.core.score.expected import Expectation
+from didactor.core.units import A4_HZ
+
+#: Log odds that a written note is played, before listening: nearly all are.
+PRIOR = 3.5
+#: A note is right from this probability on, and missed or wrong below that one.
+RIGHT_FROM, ACCUSED_BELOW = 0.5, 0.04
+#: Log odds before listening that a key not written is struck at a given onset, and the probability it takes to say so.
+EXTRA_PRIOR, EXTRA_FROM = -3.0, 0.9
+SHIFT_FROM_COST, SHIFT_GAIN = 0.55, 0.75
+NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
+MIN_STRIKES = 3
+
+
+def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument) -> Hearing | None:
+    """Hear many voices. Returns None where no note is struck.
+
+    Args:
+        samples: mono at ``RATE_HZ``.
+        seconds_per_quarter: the target tempo, a first guess.
+    """
+    take = listen(samples, expectation, seconds_per_quarter)
+    if take is None:
+        return None
+    notes = take.notes_heard()
+    right = sum(n.status is Status.CORRECT for n in notes)
+    return Hearing(
+        notes=tuple(notes),
+        extra=tuple(take.extras(notes)),
+        jumps=tuple(take.jumps()),
+        seconds_per_quarter=take.alignment.seconds_per_quarter,
+        share_of_notes=right / len(notes),
+        share_of_sounds=right / max(1, sum(s.strength > 0.6 for s in take.strikes)),
+        tuning=Tuning(a4_hz=A4_HZ * 2 ** (take.evidence.tuning_cents / 1200), offset_cents=take.evidence.tuning_cents, concentration=0.8),
+        shift=take.shift,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Take:
+    """Strikes, their alignment with the moments of the score, and the evidence to ask."""
+
+    expectation: Expectation
+    evidence: Evidence
+    strikes: list[Strike]
+    groups: list[Group]
+    moments: list[Moment]
+    alignment: Alignment
+    shift: int
+
+    @cached_property
+    def times(self) -> dict[int, float]:
+        """Moment to its time: of its group, or between its neighbours' groups."""
+        known = {m.note: self.groups[m.event].time_s for m in self.alignment.matches}
+        if len(known) < 2:
+            return known
+        stretches = self.stretches
+        for index in range(min(known), max(known)):
+            if index in known:
+                continue
+            before = max(i for i in known if i < index)
+            after = min(i for i in known if i > index)
+            if stretches[before] != stretches[after]:
+                continue
+            a, b = self.moments[before].quarters, self.moments[after].quarters
+            share = (self.moments[index].quarters - a) / max(b - a, 1e-6)
+            known[index] = known[before] + share * (known[after] - known[before])
+        return known
+
+    @cached_property
+    def stretches(self) -> dict[int, int]:
+        stretch, result = 0, {}
+        for match in self.alignment.matches:
+            stretch += match.jump
+            result[match.note] = stretch
+        return result
+
+    def company(self, moment: Moment, index: int) -> frozenset[int]:
+        own = self.expectation.notes[index].sounding_midi
+        return frozenset(self.expectation.notes[i].sounding_midi + self.shift for i in moment.notes if i != index) - {own + self.shift}
+
+    def seconds(self, index: int) -> float:
+        return self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
+
+    def rows(self) -> list[tuple[int, int, float, frozenset[int]]]:
+        """(moment, note index, time, company) of every note that can be looked for."""
+        result = []
+        for m, moment in enumerate(self.moments):
+            if m in self.times:
+                result += [(m, i, self.times[m], self.company(moment, i)) for i in moment.notes]
+        return result
+
+    def features(self, midi: int, index: int, time_s: float, company: frozenset[int]) -> npt.NDArray[np.float64]:
+        return features_of(self.evidence, midi, time_s, self.seconds(index), company)
+
+    def notes_heard(self) -> list[NoteHeard]:
+        notes = [NoteHeard(status=Status.MISSED, confidence=0.9)] * len(self.expectation.notes)
+        for index, note in enumerate(self.expectation.notes):
+            if note.grace:
+                notes[index] = NoteHeard(
+                    status=Status.UNCERTAIN, confidence=0.4, reason="a grace note may pass too quickly to be heard apart"
+                )
+        rows = self.rows()
+        if not rows:
+            return notes
+        wanted = [self.expectation.notes[i].sounding_midi + self.shift for _, i, _, _ in rows]
+        odds = log_odds(np.array([self.features(midi, i, t, c) for midi, (_, i, t, c) in zip(wanted, rows, strict=True)]))
+        for (moment, index, time_s, company), midi, odd in zip(rows, wanted, odds.tolist(), strict=True):
+            notes[index] = self._note_heard(moment, index, midi, time_s, company, 1 / (1 + np.exp(-(odd + PRIOR))))
+        return notes
+
+    def _note_heard(self, moment: int, index: int, midi: int, time_s: float, company: frozenset[int], probability: float) -> NoteHeard:
+        stretch = self.stretches.get(moment, -1)
+        if probability >= RIGHT_FROM:
+            onset_s, rise = self._onset(midi, time_s)
+            return NoteHeard(
+                status=Status.CORRECT,
+                confidence=probability,
+                onset_s=onset_s,
+                offset_s=self._offset(midi, onset_s, index),
+                heard_midi=midi,
+                stretch=stretch,
+                timed=rise > 0 and moment in self.stretches,
+            )
+        if probability >= ACCUSED_BELOW:
+            return NoteHeard(
+                status=Status.UNCERTAIN, confidence=max(probability, 1 - probability) / 2, reason=self._why(midi, company), stretch=stretch
+            )
+        other = self._played_instead(moment, midi, time_s)
+        if other is None:
+            return NoteHeard(status=Status.MISSED, confidence=1 - probability, stretch=stretch)
+        onset_s, _ = self._onset(other, time_s)
+        return NoteHeard(
+            status=Status.WRONG_PITCH,
+            confidence=1 - probability,
+            onset_s=onset_s,
+            offset_s=self._offset(other, onset_s, index),
+            heard_midi=other,
+            stretch=stretch,
+        )
+
+    def _why(self, midi: int, company: frozenset[int]) -> str:
+        if any(midi - m in (12, 19, 24) for m in company):
+            return "covered by the overtones of a lower note"
+        if midi < 48:
+            return "the bass is not carried well by this recording"
+        return "too faint among the other notes to be sure"
+
+    def _onset(self, midi: int, time_s: float) -> tuple[float, float]:
+        near = [s for s in self.strikes if s.midi == midi and abs(s.time_s - time_s) < NEAR_S]
+        if near:
+            return min(near, key=lambda s: abs(s.time_s - time_s)).time_s, 1.0
+        return onset_time(self.evidence.spectrum, midi + self.evidence.tuning_cents / 100, time_s, 0.04)
+
+    def _offset(self, midi: int, onset_s: float, index: int) -> float:
+        """When the key stops sounding, at most a little after it should."""
+        posteriors = self.evidence.posteriors
+        first = posteriors.frame(onset_s + 0.05)
+        last = posteriors.frame(onset_s + 1.5 * self.seconds(index) + 0.2)
+        silent = np.flatnonzero(posteriors.sounding[first:last, midi - LOWEST_MIDI] < 0.25)
+        return float((first + silent[0]) * posteriors.hop_s) if len(silent) else float(last * posteriors.hop_s)
+
+    def _expected_near(self, time_s: float) -> set[int]:
+        """Keys written within a moment of a time, and those still sounding from before."""
+        result: set[int] = set()
+        for m, at in self.times.items():
+            for i in self.moments[m].notes:
+                if at - 0.15 < time_s < at + max(0.15, self.seconds(i) + 0.1):
+                    result.add(self.expectation.notes[i].sounding_midi + self.shift)
+        return result
+
+    def _played_instead(self, moment: int, midi: int, time_s: float) -> int | None:
+        """A key struck at the time of a missing note that nobody else expects there."""
+        written = self._expected_near(time_s)
+        overtones = {w + o for w in written for o in (12, 19, 24, 28)}
+        near = [
+            s
+            for s in self.strikes
+            if abs(s.time_s - time_s) < EXTRA_NEAR_S and s.midi not in written and s.midi not in overtones and abs(s.midi - midi) <= 12
+        ]
+        near = [s for s in near if self._is_struck(s, EXTRA_PRIOR + 1.0)]
+        return min(near, key=lambda s: (abs(s.midi - midi) > 3, -s.strength)).midi if near else None
+
+    def _is_struck(self, strike: Strike, prior: float) -> bool:
+        company = frozenset(s.midi for s in self.strikes if abs(s.time_s - strike.time_s) < 0.06 and s is not strike and s.strength > 0.5)
+        row = features_of(self.evidence, strike.midi, strike.time_s, 0.25, company - {strike.midi})
+        return float(1 / (1 + np.exp(-(log_odds(row[None])[0] + prior)))) >= EXTRA_FROM
+
+    def extras(self, notes: list[NoteHeard]) -> list[ExtraNote]:
+        """Keys struck between the first and the last matched moment that nothing written explains."""
+        if len(self.times) < 2:
+            return []
+        times = sorted((t, m) for m, t in self.times.items())
+        wrong = {(n.heard_midi, round(n.onset_s or 0, 2)) for n in notes if n.status is Status.WRONG_PITCH}
+        found = []
+        for strike in self.strikes:
+            if not times[0][0] - 0.05 < strike.time_s < times[-1][0] + 0.05 or strike.strength < 0.5:
+                continue
+            written = self._expected_near(strike.time_s)
+            if strike.midi in written or any(strike.midi - w in (12, 19, 24, 28, 31) for w in written):
+                continue
+            if any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in wrong) or not self._is_struck(strike, EXTRA_PRIOR):
+                continue
+            at, moment = max((t, m) for t, m in times if t <= strike.time_s + 0.06)
+            position = self.moments[moment].quarters + max(0.0, strike.time_s - at) / max(self.alignment.seconds_per_quarter, 1e-3)
+            bar = self.expectation.bar_at(min(position, self.expectation.length_quarters - 1e-3))
+            found.append(
+                ExtraNote(
+                    onset_s=strike.time_s,
+                    midi=strike.midi - self.shift,
+                    bar=bar.number,
+                    pass_=bar.pass_,
+                    beat=position - bar.start_quarters,
+                )
+            )
+        return found
+
+    def jumps(self) -> list[Jump]:
+        matches = self.alignment.matches
+        return [
+            Jump(
+                time_s=self.groups[after.event].time_s,
+                from_index=self.moments[before.note].notes[0],
+                to_index=self.moments[after.note].notes[0],
+            )
+            for before, after in itertools.pairwise(matches)
+            if after.jump
+        ]
+
+
+def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float) -> Take | None:
+    """Strikes and their alignment; None where nothing is struck."""
+    peak = float(np.abs(samples).max()) if len(samples) else 0.0
+    normal = samples / peak * 0.7 if peak > 0 else samples
+    tuning_cents, _ = tuning_of(normal)
+    posteriors, sound = note_posteriors(normal, tuning_cents), spectrum(normal)
+    strikes = strikes_of(posteriors, sound, tuning_cents)
+    if len(strikes) < MIN_STRIKES:
+        return None
+    groups, moments = groups_of(strikes), moments_of(expectation)
+    alignment, shift = _align_with_shift(groups, moments, expectation, seconds_per_quarter)
+    matched = [
+        (expectation.notes[i].sounding_midi + shift - LOWEST_MIDI, groups[m.event].time_s)
+        for m in alignment.matches
+        for i in moments[m.note].notes
+    ]
+    evidence = Evidence(
+        posteriors=posteriors,
+        spectrum=sound,
+        tuning_cents=tuning_cents,
+        typical_onset=float(np.median([onset_near(posteriors, key, t) for key, t in matched] or [0.5])),
+        typical_sounding=float(np.median([sounding_between(posteriors, key, t + 0.02, t + 0.2) for key, t in matched] or [0.5])),
+    )
+    return Take(
+        expectation=expectation, evidence=evidence, strikes=strikes, groups=groups, moments=moments, alignment=alignment, shift=shift
+    )
+
+
+def _align_with_shift(groups: list[Group], moments: list[Moment], expectation: Expectation, seconds: float) -> tuple[Alignment, int]:
+    """As written first; when that is poor, also an octave off and untransposed."""
+    best, best_shift = align(group_material(groups, moments, expectation), seconds), 0
+    if best.cost_per_note <= SHIFT_FROM_COST:
+        return best, 0
+    written = best
+    for shift in dict.fromkeys((12, -12, -expectation.transposition)):
+        if shift:
+            candidate = align(group_material(groups, moments, expectation, shift), seconds, guesses=(1.0,))
+            if candidate.cost_per_note < min(best.cost_per_note, SHIFT_GAIN * written.cost_per_note):
+                best, best_shift = candidate, shift
+    return best, best_shift

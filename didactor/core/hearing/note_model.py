@@ -1,0 +1,80 @@
+"""Many-voiced evidence by a small neural network (Bittner et al. 2022, the published note model of Basic Pitch).
+
+The network hears 2 s at a time and gives, per frame of 11.6 ms and per key of the piano, the probability that a note begins and
+that it sounds. Its weights are read from the installed package; we run them ourselves, because the package's own hop of windows
+is no whole number of frames, which makes its times drift. The network expects A4 near 440 Hz: a take's tuning is cancelled by
+resampling first.
+"""
+
+from __future__ import annotations
+
+import importlib.util
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import soxr
+
+from didactor.core.sound.recording import RATE_HZ
+
+MODEL_RATE_HZ = 22_050
+HOP = 256
+HOP_S = HOP / MODEL_RATE_HZ
+WINDOW = 43_844
+#: Frames of each window that are used, after as many at its edges are dropped.
+EDGE, USED = 15, 141
+LOWEST_MIDI, KEYS = 21, 88
+#: Windows handed over at once: more only costs memory.
+BATCH = 4
+
+Grid = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Posteriors:
+    """``onset`` and ``sounding``: shape (frames, 88), 0..1; frame k is at ``k * hop_s`` seconds of the recording."""
+
+    onset: Grid
+    sounding: Grid
+    hop_s: float
+
+    def frame(self, time_s: float) -> int:
+        return int(np.clip(round(time_s / self.hop_s), 0, len(self.onset) - 1))
+
+
+@cache
+def _session() -> Any:
+    import onnxruntime
+
+    spec = importlib.util.find_spec("basic_pitch")
+    if spec is None or not spec.submodule_search_locations:
+        raise ImportError("the note model is not installed: run bin/start or bin/test once")
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = options.inter_op_num_threads = 1
+    path = Path(spec.submodule_search_locations[0]) / "saved_models" / "icassp_2022" / "nmp.onnx"
+    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
+
+
+def note_posteriors(samples: npt.NDArray[np.float32], tuning_cents: float = 0.0) -> Posteriors:
+    """Run the network over mono samples at ``RATE_HZ``. ``tuning_cents``: the take's offset from A4 = 440 Hz."""
+    stretch = 2 ** (tuning_cents / 1200)
+    # A sharp take read as if recorded at a higher rate sounds lower.
+    sound = soxr.resample(samples, RATE_HZ, MODEL_RATE_HZ * stretch, quality="HQ")
+    frames = len(sound) // HOP + 1
+    count = max(1, -(-frames // USED))
+    padded = np.zeros(EDGE * HOP + (count - 1) * USED * HOP + WINDOW, dtype=np.float32)
+    padded[EDGE * HOP : EDGE * HOP + len(sound)] = sound[: len(padded) - EDGE * HOP]
+    onset, sounding = np.empty((count * USED, KEYS), np.float32), np.empty((count * USED, KEYS), np.float32)
+    session = _session()
+    name = session.get_inputs()[0].name
+    for start in range(0, count, BATCH):
+        rows = range(start, min(count, start + BATCH))
+        windows = np.stack([padded[r * USED * HOP : r * USED * HOP + WINDOW] for r in rows])[..., None]
+        heard_sounding, heard_onset = session.run(["StatefulPartitionedCall:1", "StatefulPartitionedCall:2"], {name: windows})
+        for k, row in enumerate(rows):
+            sounding[row * USED : (row + 1) * USED] = heard_sounding[k, EDGE : EDGE + USED]
+            onset[row * USED : (row + 1) * USED] = heard_onset[k, EDGE : EDGE + USED]
+    return Posteriors(onset=onset[:frames], sounding=sounding[:frames], hop_s=HOP_S / stretch)

@@ -1,0 +1,295 @@
+"""The ear for one voice: events of one line laid over the score, and a second look before a note is called anything but right.
+
+An accusation needs clear evidence; where it is missing the note is ``uncertain``, with a reason.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from didactor.core.hearing.alignment import Alignment
+from didactor.core.hearing.events import Event, find_events, find_tuning
+from didactor.core.hearing.evidence_of_pitch import (
+    attack_s,
+    octave_is_confirmed,
+    onset_is_confirmed,
+    pitch_is_present,
+    span_is_explained,
+)
+from didactor.core.hearing.features import Features, listen
+from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
+from didactor.core.hearing.line_costs import align_line
+from didactor.core.instruments import Instrument
+from didactor.core.score.expected import Expectation
+from didactor.core.units import A4_HZ
+
+#: Cost per note above which a constant shift of everything is considered, and how much cheaper it must be.
+SHIFT_FROM_COST, SHIFT_GAIN = 0.3, 0.5
+MIN_VOICED_SHARE = 0.03
+#: An event that accuses must last this long and be this clearly pitched.
+SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
+EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
+SAME_SOUND_SEMITONES = 0.8
+MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
+#: Displacements from here on are looked at twice before they are believed.
+DOUBTED_FROM_MS = 40.0
+
+
+def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument) -> Hearing | None:
+    """Hear one line. Returns None where there is nothing with a pitch to hear.
+
+    Args:
+        samples: mono at ``RATE_HZ``.
+        seconds_per_quarter: the target tempo, a first guess.
+    """
+    features = listen(samples, instrument)
+    tuning_cents, concentration = find_tuning(features)
+    events = find_events(features, instrument, tuning_cents)
+    if float((features.voicing > 0.6).mean()) < MIN_VOICED_SHARE or not events:
+        return None
+    alignment, shift = _align_with_shift(events, expectation, seconds_per_quarter)
+    line = _Line(
+        features=features, events=tuple(events), alignment=alignment, tuning_cents=tuning_cents, shift=shift, expectation=expectation
+    )
+    right = sum(
+        1 for match in alignment.matches if any(events[match.event].midi == p + shift for p in expectation.notes[match.note].pitches)
+    )
+    solid = [e for e in events if not e.soft and e.duration_s > 0.1 and e.voicing > 0.7]
+    return OneVoice(
+        line=line,
+        notes=tuple(line.note_heard(i, instrument) for i in range(len(expectation.notes))),
+        extra=tuple(line.extras()),
+        jumps=tuple(line.jumps()),
+        seconds_per_quarter=alignment.seconds_per_quarter,
+        share_of_notes=min(right, len({m.note for m in alignment.matches})) / len(expectation.notes),
+        share_of_sounds=right / max(1, len(solid)),
+        tuning=Tuning(a4_hz=A4_HZ * 2 ** (tuning_cents / 1200), offset_cents=tuning_cents, concentration=concentration),
+        shift=shift,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class OneVoice(Hearing):
+    """Keeps the line, for the second look at displaced onsets."""
+
+    line: _Line
+
+    def onset_holds(self, index: int, residual_s: float) -> bool:
+        return abs(residual_s) * 1000 <= DOUBTED_FROM_MS or self.line.onset_holds(index, residual_s)
+
+
+def _align_with_shift(events: list[Event], expectation: Expectation, seconds: float) -> tuple[Alignment, int]:
+    """Align as written; when that is poor, also an octave off and untransposed, and keep what explains it far better."""
+    best, best_shift = align_line(events, expectation.notes, seconds), 0
+    if best.cost_per_note <= SHIFT_FROM_COST:
+        return best, 0
+    written = best
+    for shift in dict.fromkeys((12, -12, -expectation.transposition, 24, -24)):
+        if shift == 0:
+            continue
+        moved = [
+            replace(n, sounding_midi=n.sounding_midi + shift, alternatives=tuple(a + shift for a in n.alternatives))
+            for n in expectation.notes
+        ]
+        candidate = align_line(events, moved, seconds, guesses=(1.0,))
+        if candidate.cost_per_note < min(best.cost_per_note, SHIFT_GAIN * written.cost_per_note):
+            best, best_shift = candidate, shift
+    return best, best_shift
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Line:
+    """Events, their alignment, and the questions asked of them."""
+
+    features: Features
+    events: tuple[Event, ...]
+    alignment: Alignment
+    tuning_cents: float
+    shift: int
+    expectation: Expectation
+
+    @cached_property
+    def final(self) -> dict[int, int]:
+        """Note index to event index; a note played again after a restart counts as played last."""
+        return {match.note: match.event for match in self.alignment.matches}
+
+    @cached_property
+    def stretches(self) -> dict[int, int]:
+        stretch, result = 0, {}
+        for match in self.alignment.matches:
+            stretch += match.jump
+            result[match.note] = stretch
+        return result
+
+    @cached_property
+    def loud_db(self) -> float:
+        return float(np.median([e.level_db for e in self.events]))
+
+    def jumps(self) -> list[Jump]:
+        matches = self.alignment.matches
+        return [
+            Jump(time_s=self.events[after.event].onset_s, from_index=before.note, to_index=after.note)
+            for before, after in itertools.pairwise(matches)
+            if after.jump
+        ]
+
+    def note_heard(self, index: int, instrument: Instrument) -> NoteHeard:
+        note = self.expectation.notes[index]
+        if index not in self.final:
+            return self._unmatched(index)
+        event = self.events[self.final[index]]
+        wanted = [p + self.shift for p in note.pitches]
+        distance = min((event.midi - p for p in wanted), key=abs)
+        confidence = _confidence(event)
+        status, reason = Status.CORRECT, None
+        offset_s = self._offset(self.final[index])
+        if distance != 0:
+            status, reason = self._accuse(event, offset_s, distance, min(wanted, key=lambda p: abs(event.midi - p)))
+        cents = None
+        if status is Status.CORRECT and instrument.bends and distance == 0 and event.duration_s >= MIN_CENTS_S and event.spread < 0.5:
+            cents = self._cents(event, offset_s)
+        return NoteHeard(
+            status=status,
+            confidence=confidence if status is not Status.UNCERTAIN else min(confidence, 0.45),
+            reason=reason,
+            onset_s=event.onset_s,
+            offset_s=offset_s,
+            heard_midi=event.midi,
+            cents=cents,
+            loudness_db=event.level_db - self.loud_db,
+            stretch=self.stretches[index],
+            timed=not (note.grace or (event.soft and self._repeats(index))),
+        )
+
+    def _repeats(self, index: int) -> bool:
+        notes = self.expectation.notes
+        return index > 0 and notes[index - 1].sounding_midi == notes[index].sounding_midi
+
+    def _cents(self, event: Event, offset_s: float) -> float | None:
+        """Median deviation of the steady part of the whole note, from 20 % of its length on, against the take's tuning."""
+        first = self.features.f0_index(event.onset_s + 0.2 * (offset_s - event.onset_s))
+        last = self.features.f0_index(offset_s - 0.02)
+        away = self.features.f0_midi[first : last + 1] - event.midi - self.tuning_cents / 100.0
+        own = away[(self.features.voicing[first : last + 1] > 0.6) & (np.abs(away) < 0.9)]
+        return float(np.median(own)) * 100.0 if len(own) >= MIN_CENTS_FRAMES else None
+
+    def _offset(self, event_index: int) -> float:
+        """End of a note: later pieces of the same held sound that matched no note belong to it."""
+        event = self.events[event_index]
+        taken = set(self.final.values())
+        end = event.offset_s
+        for later_index in range(event_index + 1, len(self.events)):
+            later = self.events[later_index]
+            if later_index in taken or later.midi != event.midi or later.onset_s - end > 0.05:
+                break
+            end = later.offset_s
+        return end
+
+    def _accuse(self, event: Event, end_s: float, distance: int, wanted: int) -> tuple[Status, str | None]:
+        """Is a wrong pitch beyond doubt?"""
+        if distance % 12 == 0:
+            if octave_is_confirmed(self.features, event, wanted, self.tuning_cents):
+                return Status.WRONG_PITCH, None
+            return Status.UNCERTAIN, "the octave cannot be told apart in this recording"
+        length_s = end_s - event.onset_s
+        if length_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
+            return Status.UNCERTAIN, "too short or too unclear to name its pitch"
+        # Its edges may still hold, or already hold, a neighbour of the written pitch.
+        inside = (event.onset_s + 0.3 * length_s, event.onset_s + 0.75 * length_s)
+        if pitch_is_present(self.features, wanted, *inside, self.tuning_cents, frames=3):
+            return Status.UNCERTAIN, "the written pitch is heard here too"
+        return Status.WRONG_PITCH, None
+
+    def _unmatched(self, index: int) -> NoteHeard:
+        note, final = self.expectation.notes[index], self.final
+        reason = None
+        before = max((i for i in final if i < index), default=None)
+        after = min((i for i in final if i > index), default=None)
+        if note.grace:
+            reason = "a grace note may pass too quickly to be heard apart"
+        elif before is not None and self._held_over(index, before):
+            reason = "not heard apart from the note before: the same pitch went on sounding"
+        elif before is not None and after is not None and after - before <= 4:
+            start, end = self.events[final[before]].onset_s, self.events[final[after]].onset_s
+            neighbours = {self.expectation.notes[i].sounding_midi for i in (before, after)}
+            if note.sounding_midi not in neighbours and pitch_is_present(
+                self.features, note.sounding_midi + self.shift, start, end, self.tuning_cents, frames=3
+            ):
+                reason = "something sounds at this pitch, too briefly to be sure"
+            elif not self._clearly_absent(index, before, after):
+                reason = "the sound is blurred here"
+        return NoteHeard(status=Status.UNCERTAIN if reason else Status.MISSED, confidence=0.4 if reason else 0.8, reason=reason)
+
+    def _held_over(self, index: int, before: int) -> bool:
+        """A repeated pitch without a fresh onset, while the sound goes on past where the repeat should begin."""
+        notes = self.expectation.notes
+        if any(notes[i].sounding_midi != notes[index].sounding_midi for i in range(before, index)):
+            return False
+        begin = self.events[self.final[before]].onset_s
+        due = begin + self.alignment.seconds_per_quarter * (notes[index].onset_quarters - notes[before].onset_quarters)
+        return self._offset(self.final[before]) > due + 0.06
+
+    def _clearly_absent(self, index: int, before: int, after: int) -> bool:
+        """Whether the time in which the note was due is filled by silence or by its neighbours, clearly."""
+        notes, events = self.expectation.notes, self.events
+        first, last = events[self.final[before]], events[self.final[after]]
+        span = notes[after].onset_quarters - notes[before].onset_quarters
+        per_quarter = (last.onset_s - first.onset_s) / span if span > 0 else self.alignment.seconds_per_quarter
+        due_s = first.onset_s + per_quarter * (notes[index].onset_quarters - notes[before].onset_quarters)
+        length_s = min(0.3, max(0.06, 0.8 * per_quarter * notes[index].duration_quarters))
+        around = [e.pitch for e in events if e.offset_s > due_s - 0.1 and e.onset_s < due_s + length_s + 0.1]
+        quiet_db = float(np.median([events[i].level_db for i in self.final.values()])) - 25.0
+        return span_is_explained(self.features, due_s, due_s + length_s, around, quiet_db)
+
+    def onset_holds(self, index: int, residual_s: float) -> bool:
+        """A second look at a displaced onset, so that a blurred attack is not taken for a late note."""
+        own = self.events[self.final[index]]
+        # A slow attack leaves open when the note begins: by about the time it takes to speak.
+        if abs(residual_s) < DOUBTED_FROM_MS / 1000 + attack_s(self.features, own):
+            return False
+        pitch = self.expectation.notes[index].sounding_midi + self.shift + self.tuning_cents / 100.0
+        sounding_before = [e for e in self.events if e.onset_s < own.onset_s - 0.03 and e.offset_s > own.onset_s - 0.4]
+        before = sounding_before[-1] if sounding_before else None
+        if before is not None and before.midi == round(pitch):
+            return not own.soft and own.strength > 0.8
+        return onset_is_confirmed(self.features, pitch, None if before is None else before.pitch, own.onset_s, own.onset_s - residual_s)
+
+    def extras(self) -> list[ExtraNote]:
+        """Sounds between the first and the last match that belong to no note and are beyond doubt."""
+        matches = self.alignment.matches
+        if not matches:
+            return []
+        taken = {m.event for m in matches}
+        levels = float(np.median([self.events[i].level_db for i in taken]))
+        found = []
+        for index in range(matches[0].event + 1, matches[-1].event):
+            event, before, after = self.events[index], self.events[index - 1], self.events[index + 1]
+            if index in taken or event.soft or event.duration_s < EXTRA_MIN_S or event.voicing < 0.85:
+                continue
+            if event.level_db < levels - EXTRA_BELOW_DB or event.strength < 0.3 or event.spread > SOLID_SPREAD:
+                continue
+            if any(
+                abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in (before, after)
+            ):
+                continue  # a partial or a second piece of a neighbour, or its glide
+            previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
+            elapsed = (event.onset_s - self.events[previous.event].onset_s) / max(self.alignment.seconds_per_quarter, 1e-3)
+            found.append(place_extra(self.expectation, previous.note, elapsed, event.onset_s, event.midi - self.shift))
+        return found
+
+
+def place_extra(expectation: Expectation, note_index: int, quarters_after: float, onset_s: float, midi: int) -> ExtraNote:
+    """An extra sound with the place in the score where it fell, ``quarters_after`` a note."""
+    position = min(expectation.notes[note_index].onset_quarters + quarters_after, expectation.length_quarters - 1e-3)
+    bar = expectation.bar_at(position)
+    return ExtraNote(onset_s=onset_s, midi=midi, bar=bar.number, pass_=bar.pass_, beat=position - bar.start_quarters)
+
+
+def _confidence(event: Event) -> float:
+    clear = min(1.0, event.voicing) * (1.0 - min(0.5, max(0.0, event.spread - 0.2)))
+    return float(np.clip(clear * min(1.0, 0.5 + event.duration_s / 0.16), 0.05, 0.99))

@@ -1,0 +1,114 @@
+"""Short-time spectrum of a recording for questions about single pitches: when did these partials rise, how are they tuned.
+
+The rise is taken between two spectra about a half window apart, after a maximum filter over frequency, which keeps vibrato from
+looking like onsets (SuperFlux; Böck & Widmer 2013), and only in the bins of one pitch's partials.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.ndimage import maximum_filter1d
+
+from didactor.core.sound.recording import RATE_HZ
+from didactor.core.units import FloatArray, hz_to_midi, midi_to_hz
+
+HOP = 192
+HOP_S = HOP / RATE_HZ
+WINDOW = 1024
+BIN_HZ = RATE_HZ / WINDOW
+#: Frames between the two spectra whose difference is the rise.
+LAG = 3
+#: Highest frequency kept, and partials looked at.
+TOP_HZ, PARTIALS = 6000.0, 10
+#: Magnitudes are compressed as log10(1 + COMPRESSION * magnitude / loud).
+COMPRESSION = 10.0
+#: Partials closer than this (semitones) to one of another pitch say nothing about either.
+SHARED_SEMITONES = 0.6
+TUNING_WINDOW, TUNING_HOP = 8192, 4096
+TUNING_LOW_HZ, TUNING_HIGH_HZ = 80.0, 1000.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Spectrum:
+    """``level``: compressed magnitude, shape (frames, bins up to ``TOP_HZ``); ``rise``: its increase, same shape."""
+
+    level: npt.NDArray[np.float32]
+    rise: npt.NDArray[np.float32]
+
+    def frame(self, time_s: float) -> int:
+        return int(np.clip(round(time_s / HOP_S), 0, len(self.level) - 1))
+
+
+def spectrum(samples: npt.NDArray[np.float32]) -> Spectrum:
+    """Spectrum of mono samples at ``RATE_HZ``."""
+    half = WINDOW // 2
+    padded = np.pad(samples, (half, half))
+    count = max(LAG + 2, 1 + (len(padded) - WINDOW) // HOP)
+    padded = np.pad(padded, (0, max(0, (count - 1) * HOP + WINDOW - len(padded))))
+    window = np.hanning(WINDOW).astype(np.float32)
+    bins = int(TOP_HZ / BIN_HZ) + 1
+    level = np.empty((count, bins), dtype=np.float32)
+    for start in range(0, count, 1000):
+        rows = np.arange(start, min(count, start + 1000))
+        frames = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[rows * HOP]
+        level[rows] = np.abs(np.fft.rfft(frames * window, axis=1))[:, :bins]
+    loud = max(float(np.percentile(level.max(axis=1), 90)), 1e-6)
+    np.log10(1.0 + level * (COMPRESSION / loud), out=level)
+    rise = np.zeros_like(level)
+    rise[LAG:] = np.maximum(0.0, level[LAG:] - maximum_filter1d(level, 3, axis=1)[:-LAG])
+    # The rise between two spectra belongs to the moment between them.
+    return Spectrum(level=level, rise=np.roll(rise, -(LAG // 2), axis=0))
+
+
+def partial_bins(pitch: float, others: tuple[float, ...] = ()) -> npt.NDArray[np.int64]:
+    """Bins of the partials of a pitch (fractional MIDI) that it shares with none of the ``others``."""
+    partials = midi_to_hz(pitch) * np.arange(1, PARTIALS + 1)
+    partials = partials[partials < TOP_HZ - 2 * BIN_HZ]
+    if others:
+        foreign = np.concatenate([midi_to_hz(o) * np.arange(1, 2 * PARTIALS) for o in others])
+        near = np.abs(12 * np.log2(partials[:, None] / foreign[None, :])).min(axis=1)
+        partials = partials[(near > SHARED_SEMITONES) & (np.abs(partials[:, None] - foreign[None, :]).min(axis=1) > 1.5 * BIN_HZ)]
+    return np.round(partials / BIN_HZ).astype(np.int64)
+
+
+def rise_of(spectrum: Spectrum, bins: npt.NDArray[np.int64], first: int, last: int) -> FloatArray:
+    """Mean rise over the given bins (each with its neighbours) for frames ``first`` to ``last``, inclusive."""
+    if len(bins) == 0:
+        return np.zeros(last - first + 1)
+    part = spectrum.rise[first : last + 1]
+    wide = np.maximum(np.maximum(part[:, bins - 1], part[:, bins]), part[:, bins + 1])
+    return np.asarray(wide.mean(axis=1), dtype=np.float64)
+
+
+def tuning_of(samples: npt.NDArray[np.float32]) -> tuple[float, float]:
+    """Offset from A4 = 440 in cents (-50..50) of a many-voiced take, and how concentrated the evidence is (0..1).
+
+    The circular mean of the spectral peaks' deviations from the semitone grid, weighted by magnitude; peaks by parabolic
+    interpolation of the logarithm.
+    """
+    if len(samples) < TUNING_WINDOW:
+        return 0.0, 0.0
+    frames = np.lib.stride_tricks.sliding_window_view(samples, TUNING_WINDOW)[::TUNING_HOP]
+    low, high = int(TUNING_LOW_HZ * TUNING_WINDOW / RATE_HZ), int(TUNING_HIGH_HZ * TUNING_WINDOW / RATE_HZ)
+    window = np.hanning(TUNING_WINDOW).astype(np.float32)
+    total = 0.0 + 0.0j
+    weight = 0.0
+    for frame in frames:
+        magnitude = np.abs(np.fft.rfft(frame * window))[: high + 2] + 1e-9
+        middle = magnitude[low:high]
+        peaks = low + np.flatnonzero((middle > magnitude[low - 1 : high - 1]) & (middle >= magnitude[low + 1 : high + 1]))
+        peaks = peaks[magnitude[peaks] > 0.05 * magnitude.max()]
+        if len(peaks) == 0:
+            continue
+        left, centre, right = (np.log(magnitude[peaks + d]) for d in (-1, 0, 1))
+        offset = 0.5 * (left - right) / np.minimum(left - 2 * centre + right, -1e-6)
+        midi = hz_to_midi((peaks + np.clip(offset, -0.5, 0.5)) * (RATE_HZ / TUNING_WINDOW))
+        strength = np.sqrt(magnitude[peaks])
+        total += complex((strength * np.exp(2j * np.pi * midi)).sum())
+        weight += float(strength.sum())
+    if weight <= 0:
+        return 0.0, 0.0
+    return float(np.angle(total) / (2 * np.pi) * 100.0), float(abs(total) / weight)
