@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -16,21 +16,30 @@ from didactor.core.units import FloatArray
 
 #: A strike is a peak of the onset posterior of at least this height.
 STRIKE = 0.3
+#: Strikes from here on tell what is usual in a take.
+CLEAR = 0.75
 #: The posterior's peak comes this much before the sound's half level, and may be this far off.
 EARLY_S, AROUND_S = 0.02, 0.045
 #: Strikes within this time of a group's first belong to it.
 TOGETHER_S = 0.06
-#: Below this strength a group counts for little when it is passed over.
+#: Posteriors up to here say little.
+FAINT = 0.4
 MISSED_COST, WRONG_COST, EXTRA_COST = 1.0, 1.15, 0.8
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Strike:
-    """One key's onset."""
+    """One key's onset: its posterior, and how much its partials rise (1 is usual in the take)."""
 
     time_s: float
     midi: int
     strength: float
+    rise: float
+
+    @property
+    def clearness(self) -> float:
+        """0..1; strings that beat and rooms that ring make many faint strikes without a rise."""
+        return float(np.clip((self.strength - FAINT) / 0.4, 0.0, 1.0) * np.clip(2.0 * self.rise, 0.2, 1.0))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,9 +80,10 @@ def strikes_of(posteriors: Posteriors, spectrum: Spectrum, tuning_cents: float) 
         if frame + 1 < len(onset) and onset[frame + 1, key] == onset[frame, key]:
             continue
         rough_s = frame * posteriors.hop_s + EARLY_S
-        time_s, _ = onset_time(spectrum, LOWEST_MIDI + int(key) + tuning_cents / 100, rough_s, AROUND_S)
-        found.append(Strike(time_s=time_s, midi=LOWEST_MIDI + int(key), strength=float(onset[frame, key])))
-    return sorted(found, key=lambda s: s.time_s)
+        time_s, rise = onset_time(spectrum, LOWEST_MIDI + int(key) + tuning_cents / 100, rough_s, AROUND_S)
+        found.append(Strike(time_s=time_s, midi=LOWEST_MIDI + int(key), strength=float(onset[frame, key]), rise=rise))
+    usual = float(np.median([s.rise for s in found if s.strength > CLEAR] or [1.0])) or 1.0
+    return sorted((replace(s, rise=s.rise / usual) for s in found), key=lambda s: s.time_s)
 
 
 def onset_time(spectrum: Spectrum, pitch: float, near_s: float, around_s: float) -> tuple[float, float]:
@@ -113,10 +123,11 @@ def groups_of(strikes: list[Strike]) -> list[Group]:
 
 def group_material(groups: list[Group], moments: list[Moment], expectation: Expectation, shift: int = 0) -> Material:
     """Costs of groups against moments: how much of the moment is missing, and how much of the group does not belong."""
-    heard = np.zeros((len(groups), KEYS))
+    heard, clear = np.zeros((len(groups), KEYS)), np.zeros((len(groups), KEYS))
     for g, group in enumerate(groups):
         for strike in group.strikes:
             heard[g, strike.midi - LOWEST_MIDI] = strike.strength
+            clear[g, strike.midi - LOWEST_MIDI] = strike.clearness
     written = np.zeros((len(moments), KEYS))
     for m, moment in enumerate(moments):
         for index in moment.notes:
@@ -125,13 +136,13 @@ def group_material(groups: list[Group], moments: list[Moment], expectation: Expe
                 written[m, key] = 1.0
     sizes = np.maximum(written.sum(axis=1), 1.0)
     allowed = np.minimum(1.0, written + _overtones(written))
-    strength = heard.sum(axis=1)
+    strength = clear.sum(axis=1)
     hit = np.minimum(1.0, heard / 0.7) @ written.T / sizes[None, :]
-    foreign = (strength[:, None] - heard @ allowed.T) / np.maximum(strength[:, None], 0.5)
+    foreign = (strength[:, None] - clear @ allowed.T) / np.maximum(strength[:, None], 0.5)
     pair = WRONG_COST * (0.75 * (1.0 - hit) + 0.25 * foreign)
     return Material(
         times=np.array([g.time_s for g in groups]),
-        extra=EXTRA_COST * np.clip((strength - 0.3) / 1.0, 0.08, 1.0),
+        extra=EXTRA_COST * np.clip(strength, 0.05, 1.0),
         soft=strength < 0.5,
         quarters=np.array([m.quarters for m in moments]),
         missed=np.full(len(moments), MISSED_COST),

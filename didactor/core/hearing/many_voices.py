@@ -27,17 +27,19 @@ from didactor.core.hearing.groups import (
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
 from didactor.core.hearing.presence import Evidence, features_of, log_odds, onset_near, sounding_between
-from didactor.core.hearing.spectrum import spectrum, tuning_of
+from didactor.core.hearing.spectrum import carried_from_hz, spectrum, tuning_of
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
-from didactor.core.units import A4_HZ
+from didactor.core.units import A4_HZ, midi_to_hz
 
 #: Log odds that a written note is played, before listening: nearly all are.
-PRIOR = 3.5
-#: A note is right from this probability on, and missed or wrong below that one.
-RIGHT_FROM, ACCUSED_BELOW = 0.5, 0.04
+PRIOR = 1.5
+#: A note is right from this probability on, and missed or wrong below that one. In between it is not judged.
+RIGHT_FROM, ACCUSED_BELOW = 0.7, 0.35
 #: Log odds before listening that a key not written is struck at a given onset, and the probability it takes to say so.
 EXTRA_PRIOR, EXTRA_FROM = -3.0, 0.9
+#: More of the same for a note whose fundamental the recording does not carry.
+NOT_CARRIED = 3.0
 SHIFT_FROM_COST, SHIFT_GAIN = 0.55, 0.75
 NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
 MIN_STRIKES = 3
@@ -137,7 +139,8 @@ class Take:
         wanted = [self.expectation.notes[i].sounding_midi + self.shift for _, i, _, _ in rows]
         odds = log_odds(np.array([self.features(midi, i, t, c) for midi, (_, i, t, c) in zip(wanted, rows, strict=True)]))
         for (moment, index, time_s, company), midi, odd in zip(rows, wanted, odds.tolist(), strict=True):
-            notes[index] = self._note_heard(moment, index, midi, time_s, company, 1 / (1 + np.exp(-(odd + PRIOR))))
+            doubt = NOT_CARRIED if self._is_not_carried(midi) else 0.0
+            notes[index] = self._note_heard(moment, index, midi, time_s, company, 1 / (1 + np.exp(-(odd + PRIOR + doubt))))
         return notes
 
     def _note_heard(self, moment: int, index: int, midi: int, time_s: float, company: frozenset[int], probability: float) -> NoteHeard:
@@ -170,11 +173,14 @@ class Take:
             stretch=stretch,
         )
 
+    def _is_not_carried(self, midi: int) -> bool:
+        return midi_to_hz(midi) < self.evidence.carried_from_hz
+
     def _why(self, midi: int, company: frozenset[int]) -> str:
         if any(midi - m in (12, 19, 24) for m in company):
             return "covered by the overtones of a lower note"
-        if midi < 48:
-            return "the bass is not carried well by this recording"
+        if self._is_not_carried(midi):
+            return "the bass is not carried by this microphone"
         return "too faint among the other notes to be sure"
 
     def _onset(self, midi: int, time_s: float) -> tuple[float, float]:
@@ -279,6 +285,7 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
         posteriors=posteriors,
         spectrum=sound,
         tuning_cents=tuning_cents,
+        carried_from_hz=carried_from_hz(normal),
         typical_onset=float(np.median([onset_near(posteriors, key, t) for key, t in matched] or [0.5])),
         typical_sounding=float(np.median([sounding_between(posteriors, key, t + 0.02, t + 0.2) for key, t in matched] or [0.5])),
     )

@@ -47,13 +47,16 @@ FEATURES = (
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Evidence:
-    """Where the evidence is looked up. ``typical_onset`` and ``typical_sounding`` are the take's own medians (0..1)."""
+    """Where the evidence is looked up. ``typical_onset`` and ``typical_sounding`` are the take's own medians (0..1);
+    below ``carried_from_hz`` the recording carries nothing.
+    """
 
     posteriors: Posteriors
     spectrum: Spectrum
     tuning_cents: float
     typical_onset: float
     typical_sounding: float
+    carried_from_hz: float = 0.0
 
 
 def logit(value: float) -> float:

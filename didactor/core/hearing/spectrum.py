@@ -6,6 +6,7 @@ looking like onsets (SuperFlux; Böck & Widmer 2013), and only in the bins of on
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,6 +28,7 @@ TOP_HZ, PARTIALS = 6000.0, 10
 COMPRESSION = 10.0
 #: Partials closer than this (semitones) to one of another pitch say nothing about either.
 SHARED_SEMITONES = 0.6
+CARRIED_DB = -28.0
 TUNING_WINDOW, TUNING_HOP = 8192, 4096
 TUNING_LOW_HZ, TUNING_HIGH_HZ = 80.0, 1000.0
 
@@ -81,6 +83,23 @@ def rise_of(spectrum: Spectrum, bins: npt.NDArray[np.int64], first: int, last: i
     part = spectrum.rise[first : last + 1]
     wide = np.maximum(np.maximum(part[:, bins - 1], part[:, bins]), part[:, bins + 1])
     return np.asarray(wide.mean(axis=1), dtype=np.float64)
+
+
+def carried_from_hz(samples: npt.NDArray[np.float32]) -> float:
+    """Lowest frequency that this recording carries: what lies below is ``CARRIED_DB`` weaker than its strongest half octave.
+
+    Small microphones and telephone lines drop the bass; a low note is then heard by its overtones alone.
+    """
+    if len(samples) < TUNING_WINDOW:
+        return 0.0
+    frames = np.lib.stride_tricks.sliding_window_view(samples, TUNING_WINDOW)[:: 2 * TUNING_HOP]
+    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(TUNING_WINDOW).astype(np.float32), axis=1)))
+    usual = np.percentile(power, 80, axis=0)
+    edges = 40.0 * 2 ** (np.arange(15) / 2)
+    bins = np.round(edges * TUNING_WINDOW / RATE_HZ).astype(int)
+    levels = 10 * np.log10(np.array([usual[a : b + 1].max() for a, b in itertools.pairwise(bins.tolist())]) + 1e-12)
+    carried = np.flatnonzero(levels > levels.max() + CARRIED_DB)
+    return float(edges[carried[0]])
 
 
 def tuning_of(samples: npt.NDArray[np.float32]) -> tuple[float, float]:
