@@ -193,8 +193,8 @@ def _tempo(result: Score, take: Take, evidence: Evidence) -> None:
 
 
 def _count(result: Score, take: Take, evidence: Evidence) -> None:
-    result.counts += 1
     if evidence.count is not None:
+        result.counts += 1
         result.counts_right += evidence.count.played == len(take.truth["notes"])
 
 
@@ -224,9 +224,9 @@ def _chords(result: Score, take: Take, evidence: Evidence, label: str) -> None:
             result.said.append(
                 f"{label}: bar {note.bar} beat {note.beat:g} {reading.written} {reading.status} ({reading.heard}), is {truth.get(key)}"
             )
-    result.counts += 1
-    strokes_played = len({n["id"] or f"x{i}" for i, n in enumerate(take.truth["notes"])})
-    result.counts_right += evidence.count is not None and evidence.count.played == strokes_played
+    if evidence.count is not None:
+        result.counts += 1
+        result.counts_right += evidence.count.played == len({n["id"] or f"x{i}" for i, n in enumerate(take.truth["notes"])})
 
 
 def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: str) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.errors import Problem
-from didactor.core.hearing import many_voices, one_voice
+from didactor.core.hearing import chords, many_voices, one_voice, strokes
 from didactor.core.hearing.hearing import Hearing
 from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.judging.evidence import Evidence
@@ -75,6 +75,10 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
 
 def listen_for(expectation: Expectation, targets: Targets, instrument: Instrument) -> Ear:
     """The method of hearing that the passage and the step ask for."""
+    if targets.step == "chords":
+        return chords.hear
+    if targets.step == "clap" or not instrument.pitched or all(n.unpitched for n in expectation.notes):
+        return strokes.hear
     return many_voices.hear if _has_many_voices(expectation) else one_voice.hear
 
 

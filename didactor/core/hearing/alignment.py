@@ -57,6 +57,7 @@ class Material:
 
     ``times``, ``extra``, ``soft``: shape (m,), seconds, cost of passing it over, whether it may be passed over without counting.
     ``quarters``, ``missed``, ``untimed``, ``bar_start``: shape (n,). ``pair``: shape (m, n).
+    ``interval_weight``: how much the intervals count besides; ``jump_cost``: what going on elsewhere in the score costs.
     """
 
     times: FloatArray
@@ -67,6 +68,8 @@ class Material:
     untimed: np.ndarray
     bar_start: np.ndarray
     pair: FloatArray
+    interval_weight: float = INTERVAL_WEIGHT
+    jump_cost: float = JUMP_COST
 
 
 def align(material: Material, seconds_per_quarter: float, guesses: Sequence[float] = TEMPO_GUESSES) -> Alignment:
@@ -117,6 +120,7 @@ class _Table:
         self.times, self.quarters, self.pair = material.times, material.quarters, material.pair
         self.missed, self.extra, self.grace = material.missed, material.extra, material.untimed
         self.reach = _reach(material.soft)
+        self.interval_weight, self.jump_cost = material.interval_weight, material.jump_cost
         self.landing = np.where(material.bar_start, 0.0, MID_BAR_LANDING_COST)
 
     def solve(self, seconds_per_quarter: float) -> Alignment:
@@ -152,7 +156,7 @@ class _Table:
                 passed = extra_before[j] - extra_before[before + 1]
                 log_played = np.log2(np.maximum(self.times[j] - self.times[before], 1e-3))
                 away = np.abs(log_played[:, None, None] - log_expected[None])
-                interval = np.where(timed[None], INTERVAL_WEIGHT * np.minimum(away, INTERVAL_CAP), 0.1)
+                interval = np.where(timed[None], self.interval_weight * np.minimum(away, INTERVAL_CAP), 0.1)
                 step = total[before][:, source_safe] + between[None] + interval + passed[:, None, None]
                 flat = step.reshape(-1, n)
                 choice = np.argmin(flat, axis=0)
@@ -161,7 +165,7 @@ class _Table:
                 cost = np.where(better, value, cost)
                 from_event = np.where(better, before[choice // len(offsets)], from_event)
                 from_note = np.where(better, source_safe[choice % len(offsets), note_index], from_note)
-                leaps = best_so_far[before] + passed + JUMP_COST
+                leaps = best_so_far[before] + passed + self.jump_cost
                 leap = int(np.argmin(leaps))
                 landed = leaps[leap] + self.landing
                 better = landed < cost
@@ -194,7 +198,9 @@ class _Table:
         cost = float(end[j, i])
         matches = []
         while j >= 0:
-            matches.append(Match(event=j, note=i, jump=bool(jumped[j, i])))
+            # Going on with the very next note after a long wait is no jump, whatever it cost.
+            jump = bool(jumped[j, i]) and int(back_note[j, i]) != i - 1
+            matches.append(Match(event=j, note=i, jump=jump))
             j, i = int(back_event[j, i]), int(back_note[j, i])
         return Alignment(matches=tuple(reversed(matches)), cost_per_note=cost / n, seconds_per_quarter=seconds_per_quarter)
 

@@ -72,7 +72,7 @@ def listen(samples: npt.NDArray[np.float32], instrument: Instrument) -> Features
     normal = samples / peak * 0.7 if peak > 0 else samples
     f0, voicing = _f0(normal, instrument)
     f0 = _settle_octaves(normal, f0)
-    flux, level = _flux(normal)
+    flux, level = onset_strength(normal)
     return Features(f0_midi=f0, voicing=voicing, flux=flux, level_db=level, samples=normal, duration_s=len(samples) / RATE_HZ)
 
 
@@ -150,7 +150,8 @@ def _mel_matrix() -> npt.NDArray[np.float32]:
     return np.asarray(np.maximum(0.0, np.minimum(rising, falling)), dtype=np.float32)
 
 
-def _flux(samples: npt.NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
+def onset_strength(samples: npt.NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
+    """Onset strength and level (dBFS) of mono samples at ``RATE_HZ``, every ``FLUX_HOP_S`` seconds."""
     half = FLUX_WINDOW // 2
     padded = np.pad(samples, (half, half))
     count = max(1, 1 + (len(padded) - FLUX_WINDOW) // FLUX_HOP)

@@ -39,10 +39,10 @@ class NoteHeard:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ExtraNote:
-    """A sound that belongs to no expected note, with the place in the score where it fell."""
+    """A sound that belongs to no expected note, with the place in the score where it fell; a stroke has no ``midi``."""
 
     onset_s: float
-    midi: int
+    midi: int | None
     bar: str
     pass_: int
     beat: float

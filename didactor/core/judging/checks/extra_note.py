@@ -12,12 +12,12 @@ def extra_note(evidence: Evidence) -> Iterator[Finding]:
     """A note that is not written, loud, long and clear enough not to be a slur's passing sound."""
     for extra in evidence.extra:
         bar = next(b for b in evidence.expectation.bars if (b.number, b.pass_) == (extra.bar, extra.pass_))
-        written = extra.midi - evidence.expectation.transposition
+        what = "stroke" if extra.midi is None else midi_in_words(extra.midi - evidence.expectation.transposition)
         yield Finding(
             code="notes.extra",
             category="notes",
             text=f"Bar {extra.bar}, near beat {beat_in_words(round(extra.beat * 2) / 2, bar.beat_quarters)}: "
-            f"an extra {midi_in_words(written)} that is not written.",
+            f"an extra {what} that is not written.",
             confidence=0.7,
             severity=6.0,
             bar=extra.bar,
