@@ -12,6 +12,7 @@ from takes import Take
 from didactor.core.analyse import Analysis
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.pulse import read_pulse
 from didactor.core.judging.registry import Finding
 
 #: Kind of fault to the finding that should name it; None where several notes make one finding elsewhere.
@@ -58,6 +59,8 @@ WHOLE_TAKE = {
     "tempo.drift",
 }
 NEAR_BARS = 1
+#: A note that chance displaced by this much is out of tune, and this share of a claimed displacement makes it a true one.
+TRUE_CENTS, TRUE_SHARE = 20.0, 0.7
 
 
 @dataclass
@@ -250,7 +253,7 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
                 result.found[code] += 1
                 break
         else:
-            if not _is_covered(finding, take, order, at):
+            if not (_is_covered(finding, take) or _is_so(finding, take)):
                 result.false_findings += 1
                 result.said.append(f"{label}: false {finding.code}: {finding.text}")
             else:
@@ -260,13 +263,41 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
         result.spotless = not findings
 
 
-def _is_covered(finding: Finding, take: Take, order: dict[tuple[str, int], int], at: int | None) -> bool:
+def _is_so(finding: Finding, take: Take) -> bool:
+    """What chance did to a note is no planted fault, but a finding that says so is true: the truth itself is measured."""
+    if finding.code not in ("intonation.note", "rhythm.placement") or finding.size is None:
+        return False
+    truth = _truth_by_note(take)
+    key = (finding.note_ids[0], finding.pass_ or 1)
+    if key not in truth:
+        return False
+    if finding.code == "intonation.note":
+        away = truth[key]["cents"] - float(np.median([n["cents"] for n in take.truth["notes"]]))
+        return abs(away) >= TRUE_CENTS and away * finding.size > 0
+    known = [
+        (n.onset_quarters, truth[n.id, n.pass_]["onset_s"], (n.id, n.pass_)) for n in take.expectation.notes if (n.id, n.pass_) in truth
+    ]
+    moments = {q: [o for p, o, _ in known if p == q] for q in sorted({q for q, _, _ in known})}
+    quarters, times = np.array(list(moments)), np.array([float(np.mean(v)) for v in moments.values()])
+    beats = np.array([take.expectation.bar_at(q).beat_quarters for q in quarters])
+    pulse = read_pulse(quarters, times, np.zeros(len(quarters), dtype=bool), beats, 60 / take.targets.tempo_qpm)
+    if pulse is None:
+        return False
+    place = next(q for q, _, k in known if k == key)
+    at = int(np.searchsorted(quarters, place))
+    away = 1000 * (float(pulse.residual_s[at]) + truth[key]["onset_s"] - times[at])
+    return away * finding.size > 0 and abs(away) >= TRUE_SHARE * abs(finding.size)
+
+
+def _is_covered(finding: Finding, take: Take) -> bool:
     """A second finding about a planted fault, true as well: a pattern that names it again, or several notes of one chord."""
     notes = set(finding.note_ids)
     for fault in take.truth["faults"]:
         named = "note" in fault and take.expectation.notes[fault["note"]].id in notes
         if CODE_OF[fault["kind"]] == finding.code and (finding.code in WHOLE_TAKE or named):
             return True
+        if finding.code == "tempo.off_target" and fault["kind"] in ("drift", "ritardando"):
+            return True  # rushing all the way ends above the target
         if finding.code.startswith("pattern.") and (named or "note" not in fault):
             return True
     return False

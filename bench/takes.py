@@ -184,7 +184,7 @@ def _clapped(which: Set) -> Iterator[Scenario]:
 
 def _pulse(which: Set) -> Iterator[Scenario]:
     yield from _simple(
-        which, "pulse", ("flute", "clarinet", "violin", "trumpet", "piano"), "play", 50_000, ("", "tempo", "drift", "hesitation")
+        which, "pulse", ("flute", "clarinet", "violin", "trumpet", "piano"), "play", 50_000, ("", "tempo", "drift", "uneven")
     )
 
 

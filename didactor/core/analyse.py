@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.errors import Problem
-from didactor.core.hearing import chords, many_voices, one_voice, strokes
+from didactor.core.hearing import chords, many_voices, one_voice, rhythm, strokes
 from didactor.core.hearing.hearing import Hearing
 from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.judging.evidence import Evidence
@@ -62,7 +62,7 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:
         return _unusable(recording, expectation, targets, _refused(quality, "another_piece", ANOTHER_PIECE, recording))
     progress("judging")
-    evidence = judge(hearing, expectation, targets, instrument)
+    evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument)
     return Analysis(
         expectation=expectation,
         targets=targets,
@@ -75,6 +75,8 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
 
 def listen_for(expectation: Expectation, targets: Targets, instrument: Instrument) -> Ear:
     """The method of hearing that the passage and the step ask for."""
+    if targets.step == "pulse" or not expectation.notes:
+        return rhythm.hear
     if targets.step == "chords":
         return chords.hear
     if targets.step == "clap" or not instrument.pitched or all(n.unpitched for n in expectation.notes):

@@ -137,6 +137,12 @@ def _odd_over_even_db(power: npt.NDArray[np.float32], base_bins: FloatArray) -> 
     return np.asarray(10 * np.log10(sums[1] / sums[0]))
 
 
+def level_of(samples: npt.NDArray[np.float32]) -> FloatArray:
+    """Level in dBFS every ``FLUX_HOP_S`` seconds, over twice that time."""
+    power = uniform_filter1d(np.square(samples, dtype=np.float64), FLUX_HOP * 2)[::FLUX_HOP]
+    return np.asarray(10 * np.log10(np.maximum(power, 1e-10)))
+
+
 @cache
 def _mel_matrix() -> npt.NDArray[np.float32]:
     def to_mel(hz: Any) -> Any:
@@ -168,7 +174,6 @@ def onset_strength(samples: npt.NDArray[np.float32]) -> tuple[FloatArray, FloatA
     rise[FLUX_LAG:] = np.maximum(0.0, log_mel[FLUX_LAG:] - reference[:-FLUX_LAG]).sum(axis=1)
     # The rise between two spectra belongs to the moment between them.
     rise = np.roll(rise, -(FLUX_LAG // 2))
-    power = uniform_filter1d(np.square(samples, dtype=np.float64), FLUX_HOP * 2)[::FLUX_HOP]
-    level = 10 * np.log10(np.maximum(power, 1e-10))
+    level = level_of(samples)
     length = min(len(rise), len(level))
     return rise[:length], level[:length]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from didactor.core.score.expected import ExpectedNote
+from didactor.core.score.expected import Expectation, ExpectedNote
 
 
 class Status(StrEnum):
@@ -89,7 +89,7 @@ class Hearing:
     """All that was heard of one take. ``shift``: everything sounds that many semitones from what is written.
 
     ``share_of_notes`` and ``share_of_sounds`` tell how much of the passage and of the recording fit each other: little of both
-    means that something else was played.
+    means that something else was played. ``rhythm`` is what was heard where nothing is written; ``notes`` belong to it then.
     """
 
     notes: tuple[NoteHeard, ...]
@@ -102,6 +102,7 @@ class Hearing:
     shift: int = 0
     chords: tuple[ChordReading, ...] | None = None
     count: Count | None = None
+    rhythm: Expectation | None = None
 
     def onset_holds(self, index: int, residual_s: float) -> bool:
         """A second look at a note that lies ``residual_s`` from its place in the pulse: did it really begin there?"""

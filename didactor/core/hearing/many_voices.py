@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.hearing.alignment import Alignment, align
+from didactor.core.hearing.features import FLUX_HOP_S, level_of
 from didactor.core.hearing.groups import (
     Group,
     Moment,
@@ -30,7 +31,7 @@ from didactor.core.hearing.presence import Evidence, features_of, log_odds, onse
 from didactor.core.hearing.spectrum import carried_from_hz, spectrum, tuning_of
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
-from didactor.core.units import A4_HZ, midi_to_hz
+from didactor.core.units import A4_HZ, FloatArray, midi_to_hz
 
 #: Log odds that a written note is played, before listening: nearly all are.
 PRIOR = 1.5
@@ -43,6 +44,8 @@ NOT_CARRIED = 3.0
 SHIFT_FROM_COST, SHIFT_GAIN = 0.55, 0.75
 NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
 MIN_STRIKES = 3
+#: The level of a note is the highest within this time of its onset.
+LEVEL_S = 0.12
 
 
 def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument) -> Hearing | None:
@@ -80,6 +83,7 @@ class Take:
     moments: list[Moment]
     alignment: Alignment
     shift: int
+    level_db: FloatArray
 
     @cached_property
     def times(self) -> dict[int, float]:
@@ -153,6 +157,7 @@ class Take:
                 onset_s=onset_s,
                 offset_s=self._offset(midi, onset_s, index),
                 heard_midi=midi,
+                loudness_db=self._level_db(onset_s),
                 stretch=stretch,
                 timed=rise > 0 and moment in self.stretches,
             )
@@ -171,6 +176,19 @@ class Take:
             offset_s=self._offset(other, onset_s, index),
             heard_midi=other,
             stretch=stretch,
+        )
+
+    def _level_db(self, onset_s: float) -> float:
+        """Level of all that sounds just after an onset, against the take's usual."""
+        first = round(onset_s / FLUX_HOP_S)
+        levels = self.level_db[first : first + round(LEVEL_S / FLUX_HOP_S) + 1]
+        return float(levels.max() - self.usual_level_db) if len(levels) else 0.0
+
+    @cached_property
+    def usual_level_db(self) -> float:
+        at = [round(g.time_s / FLUX_HOP_S) for g in self.groups]
+        return float(
+            np.median([self.level_db[k : k + round(LEVEL_S / FLUX_HOP_S) + 1].max() for k in at if k < len(self.level_db)] or [0.0])
         )
 
     def _is_not_carried(self, midi: int) -> bool:
@@ -290,7 +308,14 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
         typical_sounding=float(np.median([sounding_between(posteriors, key, t + 0.02, t + 0.2) for key, t in matched] or [0.5])),
     )
     return Take(
-        expectation=expectation, evidence=evidence, strikes=strikes, groups=groups, moments=moments, alignment=alignment, shift=shift
+        expectation=expectation,
+        evidence=evidence,
+        strikes=strikes,
+        groups=groups,
+        moments=moments,
+        alignment=alignment,
+        shift=shift,
+        level_db=level_of(normal),
     )
 
 

@@ -21,7 +21,7 @@ from didactor.core.hearing.evidence_of_pitch import (
     pitch_is_present,
     span_is_explained,
 )
-from didactor.core.hearing.features import Features, listen
+from didactor.core.hearing.features import FLUX_HOP_S, Features, listen
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.line_costs import align_line
 from didactor.core.instruments import Instrument
@@ -35,6 +35,8 @@ MIN_VOICED_SHARE = 0.03
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
 EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
 SAME_SOUND_SEMITONES = 0.8
+#: A sound ends where its level falls by so much within twice so many frames (6 ms each).
+FALL_DB, FALL_FRAMES, FALL_AFTER_S = 6.0, 5, 0.1
 MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
@@ -188,7 +190,20 @@ class _Line:
             if later_index in taken or later.midi != event.midi or later.onset_s - end > 0.05:
                 break
             end = later.offset_s
-        return end
+        return self._falls_at(event, end)
+
+    def _falls_at(self, event: Event, end_s: float) -> float:
+        """When the level falls away inside a sound: a room goes on with the pitch after the player has stopped."""
+        first, last = self.features.flux_index(event.onset_s + FALL_AFTER_S), self.features.flux_index(end_s)
+        levels = self.features.level_db[first : last + 1]
+        if len(levels) <= 2 * FALL_FRAMES:
+            return end_s
+        before, after = levels[: -2 * FALL_FRAMES], levels[2 * FALL_FRAMES :]
+        fallen = (after < before - FALL_DB) & (after < event.level_db - FALL_DB)
+        # Once fallen it must stay so: a dip in a held note is no end.
+        stays = np.flip(np.maximum.accumulate(np.flip(levels[2 * FALL_FRAMES :]))) < event.level_db - 0.5 * FALL_DB
+        at = np.flatnonzero(fallen & stays)
+        return float((first + at[0] + FALL_FRAMES) * FLUX_HOP_S) if len(at) else end_s
 
     def _accuse(self, event: Event, end_s: float, distance: int, wanted: int) -> tuple[Status, str | None]:
         """Is a wrong pitch beyond doubt?"""

@@ -86,8 +86,41 @@ class Pair:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Hand:
+    """One staff of two: how late it is against the other where both begin together, and against the pulse (early < 0)."""
+
+    staff: int
+    asynchrony_ms: float
+    early_late_ms: float
+    spread_ms: float
+    together: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Zone:
+    """Notes under one dynamic mark, by bar: their median level within the take, dB."""
+
+    from_bar: str
+    to_bar: str
+    marked: str
+    db: float
+    notes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """The first note against the count-off, in quarters (early < 0)."""
+
+    early_late_beats: float
+    due_s: float
+    time_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
-    """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take, semitones."""
+    """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take,
+    semitones. ``inferred``: the rhythm was not written but heard, so no note of it is early, late or missing.
+    """
 
     expectation: Expectation
     targets: Targets
@@ -103,3 +136,7 @@ class Evidence:
     shift: int
     chords: tuple[ChordReading, ...] | None = None
     count: Count | None = None
+    hands: tuple[Hand, ...] | None = None
+    zones: tuple[Zone, ...] | None = None
+    entry: Entry | None = None
+    inferred: bool = False

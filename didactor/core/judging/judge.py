@@ -11,14 +11,15 @@ from didactor.core.instruments import Instrument
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.pulse import Pulse, read_pulse
 from didactor.core.judging.readings import read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
+from didactor.core.judging.readings_of_sound import read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
 LONG_NOTE_BEATS = 2.0
 
 
-def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrument: Instrument) -> Evidence:
-    """Judge one take by its targets' stage."""
+def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrument: Instrument, levels_hold: bool = True) -> Evidence:
+    """Judge one take by its targets' stage. ``levels_hold`` is False where the recorder rode the gain: loudness tells nothing then."""
     pulse, moments = _pulse(hearing, expectation)
     notes = [
         NoteJudgement(
@@ -51,6 +52,10 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         shift=hearing.shift,
         chords=hearing.chords,
         count=hearing.count,
+        hands=read_hands(notes, expectation),
+        zones=read_zones(notes) if levels_hold else None,
+        entry=read_entry(hearing, expectation, targets),
+        inferred=hearing.rhythm is not None,
     )
 
 

@@ -25,7 +25,7 @@ MAD_TO_SIGMA = 1.4826
 def placement(evidence: Evidence) -> Iterator[Finding]:
     """One note off its place in the pulse by more than the stage allows."""
     rules = evidence.targets.stage_rules.placement
-    if rules is None:
+    if rules is None or evidence.inferred:
         return
     own_scatter_ms = _scatter_ms(evidence)
     hesitated = {h.note_index for h in evidence.hesitations}

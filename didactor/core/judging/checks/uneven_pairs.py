@@ -12,7 +12,7 @@ FROM_PERCENT = 6.0
 
 
 @check(
-    code="rhythm.uneven_pairs",
+    code="rhythm.uneven",
     title="Uneven pairs",
     category="rhythm",
     unit="percent",
@@ -29,7 +29,7 @@ def uneven_pairs(evidence: Evidence) -> Iterator[Finding]:
         return
     bars = list(dict.fromkeys(p.bar for p in evidence.pairs if abs(p.ratio_percent - 50) >= FROM_PERCENT))
     yield Finding(
-        code="rhythm.uneven_pairs",
+        code="rhythm.uneven",
         category="rhythm",
         text=f"Pairs are uneven: the first note takes {middle:.0f} % of the two (50 % is even), in bars {', '.join(bars[:8])}.",
         confidence=same_side,

@@ -1,0 +1,80 @@
+"""Readings of one take besides tempo and pulse: hands against each other, loudness by dynamic mark, the entry."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from didactor.core.hearing.hearing import Hearing, Status
+from didactor.core.judging.evidence import Entry, Hand, NoteJudgement, Zone
+from didactor.core.judging.targets import Targets
+from didactor.core.score.expected import Expectation
+
+FEWEST_TOGETHER, FEWEST_IN_ZONE = 4, 3
+
+
+def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tuple[Hand, ...] | None:
+    """Onsets of each staff against the other, over the moments where both begin; None for one staff or too few moments."""
+    staves = sorted({n.staff for n in expectation.notes})
+    if len(staves) != 2:
+        return None
+    by_moment: dict[float, dict[int, list[float]]] = {}
+    for item in notes:
+        if item.status is Status.CORRECT and item.onset_s is not None and not item.note.grace:
+            by_moment.setdefault(item.note.onset_quarters, {}).setdefault(item.note.staff, []).append(item.onset_s)
+    together = [m for m in by_moment.values() if len(m) == 2]
+    if len(together) < FEWEST_TOGETHER:
+        return None
+    hands = []
+    for staff, other in (staves, staves[::-1]):
+        apart = np.array([1000 * (np.median(m[staff]) - np.median(m[other])) for m in together])
+        placed = [n.early_late_ms for n in notes if n.note.staff == staff and n.early_late_ms is not None]
+        hands.append(
+            Hand(
+                staff=staff,
+                asynchrony_ms=float(np.median(apart)),
+                early_late_ms=float(np.median(placed)) if placed else 0.0,
+                spread_ms=float(1.4826 * np.median(np.abs(apart - np.median(apart)))),
+                together=len(together),
+            )
+        )
+    return tuple(hands)
+
+
+def read_zones(notes: Sequence[NoteJudgement]) -> tuple[Zone, ...] | None:
+    """Stretches under one dynamic mark with their median level; None where nothing is marked or no levels are known."""
+    zones: list[list[NoteJudgement]] = []
+    for item in notes:
+        if item.note.dynamics is None or item.loudness_db is None or item.status is not Status.CORRECT:
+            continue
+        if zones and zones[-1][0].note.dynamics == item.note.dynamics:
+            zones[-1].append(item)
+        else:
+            zones.append([item])
+    found = [
+        Zone(
+            from_bar=zone[0].note.bar,
+            to_bar=zone[-1].note.bar,
+            marked=zone[0].note.dynamics or "",
+            db=float(np.median([n.loudness_db for n in zone if n.loudness_db is not None])),
+            notes=len(zone),
+        )
+        for zone in zones
+        if len(zone) >= FEWEST_IN_ZONE
+    ]
+    return tuple(found) or None
+
+
+def read_entry(hearing: Hearing, expectation: Expectation, targets: Targets) -> Entry | None:
+    """The first note against where the count-off (its clicks known to the recorder) puts it."""
+    clicks = targets.clicks_s[: targets.count_off]
+    if targets.count_off < 2 or len(clicks) < targets.count_off or not expectation.notes:
+        return None
+    first, heard = expectation.notes[0], hearing.notes[0]
+    if heard.onset_s is None or not heard.timed:
+        return None
+    beat_s = (clicks[-1] - clicks[0]) / (len(clicks) - 1)
+    quarter_s = beat_s / expectation.bars[0].beat_quarters
+    due_s = clicks[-1] + beat_s + (first.onset_quarters - expectation.pickup_quarters) * quarter_s
+    return Entry(early_late_beats=(heard.onset_s - due_s) / quarter_s, due_s=due_s, time_s=heard.onset_s)

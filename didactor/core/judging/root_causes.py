@@ -1,0 +1,63 @@
+"""Causes that explain several faults at once; what they explain has no remark of its own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from didactor.core.hearing.hearing import Status
+from didactor.core.judging.evidence import Evidence, NoteJudgement
+
+#: A step is forgotten when so many of its notes, and this share of those judged, sound natural.
+FEWEST, LEAST_SHARE = 2, 0.6
+
+
+def forgotten_accidentals(evidence: Evidence) -> dict[str, list[NoteJudgement]]:
+    """Step (``F``) to the notes that are written sharp or flat and were played natural, where that is the rule in this take."""
+    written: dict[str, list[NoteJudgement]] = {}
+    for item in evidence.notes:
+        if item.note.written_pitch[1] in "#b" and item.status in (Status.CORRECT, Status.WRONG_PITCH):
+            written.setdefault(item.note.written_pitch[0], []).append(item)
+    found = {}
+    for step, items in written.items():
+        natural = [i for i in items if i.status is Status.WRONG_PITCH and _is_natural(i, evidence.shift)]
+        if len(natural) >= FEWEST and len(natural) >= LEAST_SHARE * len(items):
+            found[step] = natural
+    return found
+
+
+def _is_natural(item: NoteJudgement, shift: int) -> bool:
+    back = -1 if item.note.written_pitch[1] == "#" else 1
+    return item.heard_midi is not None and item.heard_midi - shift == item.note.sounding_midi + back
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Run:
+    """Bars left out one after the other, as (number, pass). ``is_repeat``: they are all that a repeat would have played again."""
+
+    bars: tuple[tuple[str, int], ...]
+    is_repeat: bool
+
+
+def runs_left_out(evidence: Evidence) -> list[Run]:
+    """Bars left out, neighbours in performed order together."""
+    order = [(b.number, b.pass_) for b in evidence.expectation.bars]
+    skipped = set(evidence.skipped_bars)
+    with_notes = {(n.note.bar, n.note.pass_) for n in evidence.notes}
+    runs: list[list[tuple[str, int]]] = []
+    before = False
+    for bar in order:
+        if bar in skipped:
+            if before:
+                runs[-1].append(bar)
+            else:
+                runs.append([bar])
+            before = True
+        elif bar in with_notes:
+            before = False
+    again = {number for number, pass_ in order if pass_ > 1}
+    found = []
+    for run in runs:
+        numbers = {number for number, _ in run}
+        other_pass_played = all((n, 3 - p) in with_notes and (n, 3 - p) not in skipped for n, p in run if p in (1, 2))
+        found.append(Run(bars=tuple(run), is_repeat=len(run) > 1 and numbers == again and other_pass_played))
+    return found
