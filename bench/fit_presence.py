@@ -1,10 +1,11 @@
-"""Fits ``didactor/core/hearing/presence.json``: the odds that a key was struck, from the fit set of the benchmark.
+"""Fits the odds that a key was struck, from the fit set of the benchmark.
 
-    bench/fit_presence
+    bench/fit_presence            both models: many voices (presence.json) and the second opinion on one (presence_one.json)
+    bench/fit_presence many       one of them: one, many
 
-For every written note of the many-voiced takes whose moment was found: the key itself (played or not, as the truth has it) and,
-as examples of what was not played, keys around it. Logistic regression with a ridge, by scipy. Every fifth take is kept out and
-tells how good the odds are.
+For every written note whose place in the take was found: the key itself (played or not, as the truth has it) and, as examples of what
+was not played, keys around it; for one voice also the sounds that no note explains. Logistic regression with a ridge, by scipy.
+Every fifth take is kept out and tells how good the odds are.
 """
 
 from __future__ import annotations
@@ -24,23 +25,30 @@ import numpy as np  # noqa: E402
 import takes as of  # noqa: E402
 from scipy.optimize import minimize  # noqa: E402
 
-from didactor.core.hearing.many_voices import listen  # noqa: E402
-from didactor.core.hearing.presence import FEATURES, WEIGHTS, expand  # noqa: E402
+from didactor.core.hearing import many_voices, one_voice, presence, second_opinion  # noqa: E402
+from didactor.core.instruments import BY_SLUG  # noqa: E402
 
 AROUND = (-12, -7, -4, -3, -2, -1, 1, 2, 3, 4, 5, 12)
 RIDGE = 2e-3
 NEAR_S = 0.12
+MODELS = {"one": second_opinion.MODEL, "many": presence.MODEL}
+Rows = tuple[np.ndarray, np.ndarray]
 
 
 def main() -> int:
-    scenarios = of.scenarios(of.FIT, "many")
-    with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
-        sets = pool.map(_rows, scenarios, chunksize=2)
-    fit = [s for i, s in enumerate(sets) if i % 5]
-    kept = [s for i, s in enumerate(sets) if i % 5 == 0]
+    for voices in sys.argv[1:] or MODELS:
+        with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
+            sets = pool.map(_many if voices == "many" else _one, of.scenarios(of.FIT, voices), chunksize=2)
+        print(f"{voices}:")
+        _fit(MODELS[voices], sets)
+    return 0
+
+
+def _fit(model: presence.Model, sets: list[Rows]) -> None:
+    fit, kept = [s for i, s in enumerate(sets) if i % 5], [s for i, s in enumerate(sets) if i % 5 == 0]
     x, y = np.concatenate([s[0] for s in fit]), np.concatenate([s[1] for s in fit])
     weight = np.where(y, 0.5 / y.mean(), 0.5 / (1 - y.mean()))
-    wide = expand(x)
+    wide = presence.expand(x)
     mean, scale = wide.mean(axis=0), wide.std(axis=0) + 1e-6
     scaled = (wide - mean) / scale
 
@@ -52,42 +60,62 @@ def main() -> int:
 
     found = minimize(loss, np.zeros(scaled.shape[1] + 1), jac=True, method="L-BFGS-B", options={"maxiter": 500})
     data = {
-        "features": list(FEATURES),
+        "features": list(model.names),
         "mean": [round(float(v), 6) for v in mean],
         "scale": [round(float(v), 6) for v in scale],
         "weights": [round(float(v), 6) for v in found.x[1:]],
         "bias": round(float(found.x[0]), 6),
     }
-    WEIGHTS.write_text(json.dumps(data) + "\n")
+    model.path.write_text(json.dumps(data) + "\n")
     for name, part in (("fit", fit), ("kept out", kept)):
         x, y = np.concatenate([s[0] for s in part]), np.concatenate([s[1] for s in part])
-        odds = (expand(x) - mean) / scale @ found.x[1:] + found.x[0]
+        odds = (presence.expand(x) - mean) / scale @ found.x[1:] + found.x[0]
         probability = 1 / (1 + np.exp(-odds))
         doubtful = 100 * ((probability > 0.05) & (probability < 0.95)).mean()
         struck, silent = 100 * (probability[y] > 0.5).mean(), 100 * (probability[~y] > 0.5).mean()
-        print(f"{name}: {len(y)} keys, {100 * y.mean():.0f} % struck")
-        print(f"  taken for struck: {struck:.2f} % of those, {silent:.2f} % of the others; doubtful: {doubtful:.1f} %")
-    return 0
+        print(f"  {name}: {len(y)} keys, {100 * y.mean():.0f} % struck")
+        print(f"    taken for struck: {struck:.2f} % of those, {silent:.2f} % of the others; doubtful: {doubtful:.1f} %")
 
 
-def _rows(scenario: of.Scenario) -> tuple[np.ndarray, np.ndarray]:
+def _many(scenario: of.Scenario) -> Rows:
     made = of.take(scenario)
-    heard = listen(made.samples, made.expectation, 60 / made.targets.tempo_qpm)
-    if heard is None:
-        return np.zeros((0, len(FEATURES))), np.zeros(0, dtype=bool)
-    played = [(n["midi"], n["sounding_onset_s"], n["offset_s"]) for n in made.truth["notes"]]
-    rng = np.random.default_rng(scenario.seed)
-    rows, labels = [], []
-    for _, index, time_s, company in heard.rows():
+    heard = many_voices.listen(made.samples, made.expectation, 60 / made.targets.tempo_qpm)
+    rng, rows, labels = np.random.default_rng(scenario.seed), [], []
+    for _, index, time_s, company in heard.rows() if heard else ():
         written = made.expectation.notes[index].sounding_midi + heard.shift
         for midi in (written, *(written + int(d) for d in rng.choice(AROUND, 2, replace=False))):
-            struck = any(m == midi and abs(t - time_s) < NEAR_S for m, t, _ in played)
-            sounds = any(m == midi and t - 0.1 < time_s < e + 0.1 for m, t, e in played)
-            if midi in company or (sounds and not struck):
-                continue
-            rows.append(heard.features(midi, index, time_s, company - {midi}))
-            labels.append(struck)
-    return np.array(rows).reshape(-1, len(FEATURES)), np.array(labels, dtype=bool)
+            label = _was_struck(made, midi, time_s)
+            if midi not in company and label is not None:
+                rows.append(heard.features(midi, index, time_s, company - {midi}))
+                labels.append(label)
+    return np.array(rows).reshape(-1, len(presence.MODEL.names)), np.array(labels, dtype=bool)
+
+
+def _one(scenario: of.Scenario) -> Rows:
+    made = of.take(scenario)
+    line = one_voice.listen_to_line(made.samples, made.expectation, 60 / made.targets.tempo_qpm, BY_SLUG[scenario.instrument])
+    rng, rows, labels = np.random.default_rng(scenario.seed), [], []
+    asked: list[tuple[int, float, float]] = []
+    for index in range(len(made.expectation.notes)) if line else ():
+        place = line.place_of(index)
+        if place is not None:
+            written = made.expectation.notes[index].sounding_midi + line.shift
+            asked += [(written, *place), (written + int(rng.choice(AROUND)), *place)]
+    asked += [(e.midi, e.onset_s, e.duration_s) for e in line.unmatched_events()] if line else []
+    for midi, time_s, duration_s in asked:
+        label = _was_struck(made, midi, time_s)
+        if label is not None:
+            rows.append(line.second.row(midi, time_s, duration_s))
+            labels.append(label)
+    return np.array(rows).reshape(-1, len(second_opinion.MODEL.names)), np.array(labels, dtype=bool)
+
+
+def _was_struck(made: of.Take, midi: int, time_s: float) -> bool | None:
+    """Whether the truth has that key begin there; None where it only goes on sounding."""
+    own = [n for n in made.truth["notes"] if n["midi"] == midi]
+    if any(abs(n["sounding_onset_s"] - time_s) < NEAR_S for n in own):
+        return True
+    return None if any(n["sounding_onset_s"] - 0.1 < time_s < n["offset_s"] + 0.1 for n in own) else False
 
 
 if __name__ == "__main__":

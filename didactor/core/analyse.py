@@ -16,7 +16,7 @@ from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import judge
 from didactor.core.judging.registry import Finding, run_checks
 from didactor.core.judging.targets import Targets
-from didactor.core.score.expected import Expectation
+from didactor.core.score.expected import Expectation, with_choices
 from didactor.core.sound.gate import Quality, assess
 from didactor.core.sound.recording import Recording
 
@@ -50,6 +50,7 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
         targets: tempo, stage and instrument.
         progress: called with a word before each step: ``quality, hearing, judging``.
     """
+    expectation = with_choices(expectation, targets.alternatives, targets.optional)
     progress("quality")
     quality = assess(recording)
     if quality.verdict == "unusable":

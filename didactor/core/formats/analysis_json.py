@@ -64,7 +64,13 @@ def analysis_to_json(analysis: Analysis) -> dict[str, Any]:
         result["tuning"] = {"a4_hz": _round(evidence.tuning.a4_hz, 2), "offset_cents": _round(evidence.tuning.offset_cents, 1)}
     result["tempo"] = _tempo(evidence)
     result["pulse"] = _pulse(evidence)
-    result["notes"] = [_note(item) for item in evidence.notes]
+    # A rhythm that was heard, not written, has no notes to be right or wrong.
+    result["notes"] = None if evidence.inferred else [_note(item) for item in evidence.notes]
+    result["hands"] = _hands(evidence)
+    result["loudness"] = _loudness(evidence)
+    result["chords"] = _chords(evidence)
+    if evidence.count is not None:
+        result["count"] = {"written": evidence.count.written, "played": evidence.count.played}
     result["extra"] = [
         {"onset_s": _round(e.onset_s), "midi": e.midi, "bar": e.bar, "pass": e.pass_, "beat": _round(e.beat)} for e in evidence.extra
     ]
@@ -135,8 +141,45 @@ def _pulse(evidence: Evidence) -> dict[str, Any]:
         ]
         if judged
         else None,
-        "entry": None,
+        "entry": None if evidence.entry is None else {"early_late_beats": _round(evidence.entry.early_late_beats)},
     }
+
+
+def _hands(evidence: Evidence) -> list[dict[str, Any]] | None:
+    if evidence.hands is None:
+        return None
+    return [
+        {
+            "staff": h.staff,
+            "asynchrony_ms": _round(h.asynchrony_ms, 1),
+            "early_late_ms": _round(h.early_late_ms, 1),
+            "together": h.together,
+        }
+        for h in evidence.hands
+    ]
+
+
+def _loudness(evidence: Evidence) -> dict[str, Any] | None:
+    if evidence.zones is None:
+        return None
+    return {"zones": [{"from": z.from_bar, "to": z.to_bar, "marked": z.marked, "db": _round(z.db, 1)} for z in evidence.zones]}
+
+
+def _chords(evidence: Evidence) -> list[dict[str, Any]] | None:
+    if evidence.chords is None:
+        return None
+    return [
+        {
+            "bar": c.note.bar,
+            "pass": c.note.pass_,
+            "beat": _round(c.note.beat),
+            "written": c.written,
+            "heard": c.heard,
+            "status": str(c.status),
+            "confidence": _round(c.confidence),
+        }
+        for c in evidence.chords
+    ]
 
 
 def _note(item: NoteJudgement) -> dict[str, Any]:

@@ -14,7 +14,7 @@ import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from didactor.core.hearing.alignment import align
-from didactor.core.hearing.features import FLUX_HOP_S, onset_strength
+from didactor.core.hearing.features import FLUX_HOP_S, onset_strength, short_time
 from didactor.core.hearing.groups import AROUND_S, EARLY_S, FAINT, Moment, moments_of
 from didactor.core.hearing.hearing import ChordReading, Hearing, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, Posteriors, note_posteriors
@@ -88,7 +88,7 @@ def find_strums(posteriors: Posteriors, samples: npt.NDArray[np.float32]) -> lis
     if len(peaks) == 0:
         return []
     usual = float(np.median(np.sort(begins[peaks])[-max(3, len(peaks) // 2) :]))
-    flux, _ = onset_strength(samples)
+    flux = onset_strength(short_time(samples))
     reach = round(AROUND_S / FLUX_HOP_S)
     sharp = maximum_filter1d(flux, 2 * reach + 1)[np.clip(np.round(peaks * posteriors.hop_s / FLUX_HOP_S).astype(int), 0, len(flux) - 1)]
     usual_flux = float(np.median(np.sort(sharp)[-max(3, len(peaks) // 2) :]))

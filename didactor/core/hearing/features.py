@@ -49,6 +49,7 @@ class Features:
     voicing: FloatArray
     flux: FloatArray
     level_db: FloatArray
+    magnitudes: npt.NDArray[np.float32]
     samples: npt.NDArray[np.float32]
     duration_s: float
 
@@ -72,8 +73,13 @@ def listen(samples: npt.NDArray[np.float32], instrument: Instrument) -> Features
     normal = samples / peak * 0.7 if peak > 0 else samples
     f0, voicing = _f0(normal, instrument)
     f0 = _settle_octaves(normal, f0)
-    flux, level = onset_strength(normal)
-    return Features(f0_midi=f0, voicing=voicing, flux=flux, level_db=level, samples=normal, duration_s=len(samples) / RATE_HZ)
+    magnitudes = short_time(normal)
+    flux, level = onset_strength(magnitudes), level_of(normal)
+    length = min(len(flux), len(level))
+    flux, level = flux[:length], level[:length]
+    return Features(
+        f0_midi=f0, voicing=voicing, flux=flux, level_db=level, magnitudes=magnitudes, samples=normal, duration_s=len(samples) / RATE_HZ
+    )
 
 
 def _f0(samples: npt.NDArray[np.float32], instrument: Instrument) -> tuple[FloatArray, FloatArray]:
@@ -156,24 +162,27 @@ def _mel_matrix() -> npt.NDArray[np.float32]:
     return np.asarray(np.maximum(0.0, np.minimum(rising, falling)), dtype=np.float32)
 
 
-def onset_strength(samples: npt.NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
-    """Onset strength and level (dBFS) of mono samples at ``RATE_HZ``, every ``FLUX_HOP_S`` seconds."""
+def short_time(samples: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """Magnitudes every ``FLUX_HOP_S`` seconds, shape (frames, ``FLUX_WINDOW`` // 2 + 1)."""
     half = FLUX_WINDOW // 2
     padded = np.pad(samples, (half, half))
     count = max(1, 1 + (len(padded) - FLUX_WINDOW) // FLUX_HOP)
     window = np.hanning(FLUX_WINDOW).astype(np.float32)
-    mel = np.empty((count, MEL_BANDS), dtype=np.float32)
+    magnitudes = np.empty((count, half + 1), dtype=np.float32)
     for start in range(0, count, 2000):
         index = np.arange(start, min(count, start + 2000))
         frames = np.lib.stride_tricks.sliding_window_view(padded, FLUX_WINDOW)[index * FLUX_HOP]
-        mel[index] = np.abs(np.fft.rfft(frames * window, axis=1)).astype(np.float32) @ _mel_matrix()
+        magnitudes[index] = np.abs(np.fft.rfft(frames * window, axis=1))
+    return magnitudes
+
+
+def onset_strength(magnitudes: npt.NDArray[np.float32]) -> FloatArray:
+    """Rise of the log-mel spectrum, every ``FLUX_HOP_S`` seconds."""
+    mel = magnitudes @ _mel_matrix()
     loud = max(float(np.percentile(mel.sum(axis=1), 95)) / MEL_BANDS, 1e-6)
     log_mel = np.log10(1.0 + 100.0 * mel / loud)
     reference = maximum_filter1d(log_mel, 3, axis=1)
-    rise = np.zeros(count)
+    rise = np.zeros(len(mel))
     rise[FLUX_LAG:] = np.maximum(0.0, log_mel[FLUX_LAG:] - reference[:-FLUX_LAG]).sum(axis=1)
     # The rise between two spectra belongs to the moment between them.
-    rise = np.roll(rise, -(FLUX_LAG // 2))
-    level = level_of(samples)
-    length = min(len(rise), len(level))
-    return rise[:length], level[:length]
+    return np.roll(rise, -(FLUX_LAG // 2))

@@ -51,7 +51,7 @@ def _pitch_cost(event: Event, note: ExpectedNote) -> float:
 
 
 def _missed_cost(note: ExpectedNote, before: ExpectedNote | None) -> float:
-    if note.grace:
+    if note.grace or note.optional:
         return GRACE_MISSED_COST
     return REPEAT_MISSED_COST if before is not None and before.sounding_midi == note.sounding_midi else MISSED_COST
 

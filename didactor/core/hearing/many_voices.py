@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.hearing.alignment import Alignment, align
-from didactor.core.hearing.features import FLUX_HOP_S, level_of
+from didactor.core.hearing.features import FLUX_HOP_S, level_of, short_time
 from didactor.core.hearing.groups import (
     Group,
     Moment,
@@ -27,7 +27,7 @@ from didactor.core.hearing.groups import (
 )
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
-from didactor.core.hearing.presence import Evidence, features_of, log_odds, onset_near, sounding_between
+from didactor.core.hearing.presence import MODEL, Evidence, features_of, onset_near, sounding_between
 from didactor.core.hearing.spectrum import carried_from_hz, spectrum, tuning_of
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
@@ -141,7 +141,7 @@ class Take:
         if not rows:
             return notes
         wanted = [self.expectation.notes[i].sounding_midi + self.shift for _, i, _, _ in rows]
-        odds = log_odds(np.array([self.features(midi, i, t, c) for midi, (_, i, t, c) in zip(wanted, rows, strict=True)]))
+        odds = MODEL.log_odds(np.array([self.features(midi, i, t, c) for midi, (_, i, t, c) in zip(wanted, rows, strict=True)]))
         for (moment, index, time_s, company), midi, odd in zip(rows, wanted, odds.tolist(), strict=True):
             doubt = NOT_CARRIED if self._is_not_carried(midi) else 0.0
             notes[index] = self._note_heard(moment, index, midi, time_s, company, 1 / (1 + np.exp(-(odd + PRIOR + doubt))))
@@ -239,7 +239,7 @@ class Take:
     def _is_struck(self, strike: Strike, prior: float) -> bool:
         company = frozenset(s.midi for s in self.strikes if abs(s.time_s - strike.time_s) < 0.06 and s is not strike and s.strength > 0.5)
         row = features_of(self.evidence, strike.midi, strike.time_s, 0.25, company - {strike.midi})
-        return float(1 / (1 + np.exp(-(log_odds(row[None])[0] + prior)))) >= EXTRA_FROM
+        return float(1 / (1 + np.exp(-(MODEL.log_odds(row[None])[0] + prior)))) >= EXTRA_FROM
 
     def extras(self, notes: list[NoteHeard]) -> list[ExtraNote]:
         """Keys struck between the first and the last matched moment that nothing written explains."""
@@ -288,7 +288,7 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
     peak = float(np.abs(samples).max()) if len(samples) else 0.0
     normal = samples / peak * 0.7 if peak > 0 else samples
     tuning_cents, _ = tuning_of(normal)
-    posteriors, sound = note_posteriors(normal, tuning_cents), spectrum(normal)
+    posteriors, sound = note_posteriors(normal, tuning_cents), spectrum(short_time(normal))
     strikes = strikes_of(posteriors, sound, tuning_cents)
     if len(strikes) < MIN_STRIKES:
         return None

@@ -9,7 +9,6 @@ resampling first.
 from __future__ import annotations
 
 import importlib.util
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -33,16 +32,48 @@ BATCH = 4
 Grid = npt.NDArray[np.float32]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Posteriors:
-    """``onset`` and ``sounding``: shape (frames, 88), 0..1; frame k is at ``k * hop_s`` seconds of the recording."""
+    """``onset`` and ``sounding``: shape (frames, 88), 0..1; frame k is at ``k * hop_s`` seconds of the recording.
 
-    onset: Grid
-    sounding: Grid
-    hop_s: float
+    The network runs only over what is asked for: ``ensure`` before reading a stretch, or ``ensure_all``.
+    """
+
+    def __init__(self, samples: npt.NDArray[np.float32], tuning_cents: float = 0.0) -> None:
+        """Mono samples at ``RATE_HZ``; ``tuning_cents`` is the take's offset from A4 = 440 Hz."""
+        stretch = 2 ** (tuning_cents / 1200)
+        # A sharp take read as if recorded at a higher rate sounds lower.
+        sound = soxr.resample(samples, RATE_HZ, MODEL_RATE_HZ * stretch, quality="HQ")
+        frames = len(sound) // HOP + 1
+        count = max(1, -(-frames // USED))
+        self._padded = np.zeros(EDGE * HOP + (count - 1) * USED * HOP + WINDOW, dtype=np.float32)
+        self._padded[EDGE * HOP : EDGE * HOP + len(sound)] = sound[: len(self._padded) - EDGE * HOP]
+        self._heard = np.zeros(count, dtype=bool)
+        self._onset, self._sounding = np.zeros((count * USED, KEYS), np.float32), np.zeros((count * USED, KEYS), np.float32)
+        self.hop_s = HOP_S / stretch
+        self.onset, self.sounding = self._onset[:frames], self._sounding[:frames]
 
     def frame(self, time_s: float) -> int:
         return int(np.clip(round(time_s / self.hop_s), 0, len(self.onset) - 1))
+
+    def ensure(self, first_s: float, last_s: float) -> None:
+        """Hear the stretch between two times, if it has not been heard yet."""
+        self._run(range(self.frame(first_s) // USED, self.frame(last_s) // USED + 1))
+
+    def ensure_all(self) -> None:
+        self._run(range(len(self._heard)))
+
+    def _run(self, windows: range) -> None:
+        wanted = [w for w in windows if not self._heard[w]]
+        session = _session()
+        name = session.get_inputs()[0].name
+        for start in range(0, len(wanted), BATCH):
+            rows = wanted[start : start + BATCH]
+            sound = np.stack([self._padded[r * USED * HOP : r * USED * HOP + WINDOW] for r in rows])[..., None]
+            sounding, onset = session.run(["StatefulPartitionedCall:1", "StatefulPartitionedCall:2"], {name: sound})
+            for k, row in enumerate(rows):
+                self._sounding[row * USED : (row + 1) * USED] = sounding[k, EDGE : EDGE + USED]
+                self._onset[row * USED : (row + 1) * USED] = onset[k, EDGE : EDGE + USED]
+                self._heard[row] = True
 
 
 @cache
@@ -59,22 +90,7 @@ def _session() -> Any:
 
 
 def note_posteriors(samples: npt.NDArray[np.float32], tuning_cents: float = 0.0) -> Posteriors:
-    """Run the network over mono samples at ``RATE_HZ``. ``tuning_cents``: the take's offset from A4 = 440 Hz."""
-    stretch = 2 ** (tuning_cents / 1200)
-    # A sharp take read as if recorded at a higher rate sounds lower.
-    sound = soxr.resample(samples, RATE_HZ, MODEL_RATE_HZ * stretch, quality="HQ")
-    frames = len(sound) // HOP + 1
-    count = max(1, -(-frames // USED))
-    padded = np.zeros(EDGE * HOP + (count - 1) * USED * HOP + WINDOW, dtype=np.float32)
-    padded[EDGE * HOP : EDGE * HOP + len(sound)] = sound[: len(padded) - EDGE * HOP]
-    onset, sounding = np.empty((count * USED, KEYS), np.float32), np.empty((count * USED, KEYS), np.float32)
-    session = _session()
-    name = session.get_inputs()[0].name
-    for start in range(0, count, BATCH):
-        rows = range(start, min(count, start + BATCH))
-        windows = np.stack([padded[r * USED * HOP : r * USED * HOP + WINDOW] for r in rows])[..., None]
-        heard_sounding, heard_onset = session.run(["StatefulPartitionedCall:1", "StatefulPartitionedCall:2"], {name: windows})
-        for k, row in enumerate(rows):
-            sounding[row * USED : (row + 1) * USED] = heard_sounding[k, EDGE : EDGE + USED]
-            onset[row * USED : (row + 1) * USED] = heard_onset[k, EDGE : EDGE + USED]
-    return Posteriors(onset=onset[:frames], sounding=sounding[:frames], hop_s=HOP_S / stretch)
+    """The whole of mono samples at ``RATE_HZ``, heard."""
+    posteriors = Posteriors(samples, tuning_cents)
+    posteriors.ensure_all()
+    return posteriors

@@ -22,8 +22,10 @@ from didactor.core.hearing.evidence_of_pitch import (
     span_is_explained,
 )
 from didactor.core.hearing.features import FLUX_HOP_S, Features, listen
+from didactor.core.hearing.groups import onset_time
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.line_costs import align_line
+from didactor.core.hearing.second_opinion import SecondOpinion
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.units import A4_HZ
@@ -33,7 +35,11 @@ SHIFT_FROM_COST, SHIFT_GAIN = 0.3, 0.5
 MIN_VOICED_SHARE = 0.03
 #: An event that accuses must last this long and be this clearly pitched.
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
-EXTRA_MIN_S, EXTRA_BELOW_DB = 0.08, 20.0
+#: Log odds of the second opinion: found where no event was, sure enough to accuse, too unsure to.
+FOUND, SURE, UNSURE = 2.5, 1.5, -0.5
+#: More notes in a row without an event were not played.
+MOST_UNMATCHED = 5
+EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE = 0.06, 20.0, 1.5
 SAME_SOUND_SEMITONES = 0.8
 #: A sound ends where its level falls by so much within twice so many frames (6 ms each).
 FALL_DB, FALL_FRAMES, FALL_AFTER_S = 6.0, 5, 0.1
@@ -49,15 +55,10 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         samples: mono at ``RATE_HZ``.
         seconds_per_quarter: the target tempo, a first guess.
     """
-    features = listen(samples, instrument)
-    tuning_cents, concentration = find_tuning(features)
-    events = find_events(features, instrument, tuning_cents)
-    if float((features.voicing > 0.6).mean()) < MIN_VOICED_SHARE or not events:
+    line = listen_to_line(samples, expectation, seconds_per_quarter, instrument)
+    if line is None:
         return None
-    alignment, shift = _align_with_shift(events, expectation, seconds_per_quarter)
-    line = _Line(
-        features=features, events=tuple(events), alignment=alignment, tuning_cents=tuning_cents, shift=shift, expectation=expectation
-    )
+    events, alignment, shift = line.events, line.alignment, line.shift
     right = sum(
         1 for match in alignment.matches if any(events[match.event].midi == p + shift for p in expectation.notes[match.note].pitches)
     )
@@ -70,8 +71,31 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         seconds_per_quarter=alignment.seconds_per_quarter,
         share_of_notes=min(right, len({m.note for m in alignment.matches})) / len(expectation.notes),
         share_of_sounds=right / max(1, len(solid)),
-        tuning=Tuning(a4_hz=A4_HZ * 2 ** (tuning_cents / 1200), offset_cents=tuning_cents, concentration=concentration),
+        tuning=Tuning(
+            a4_hz=A4_HZ * 2 ** (line.tuning_cents / 1200), offset_cents=line.tuning_cents, concentration=line.tuning_concentration
+        ),
         shift=shift,
+    )
+
+
+def listen_to_line(
+    samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument
+) -> Line | None:
+    """Events and their alignment; None where there is nothing with a pitch."""
+    features = listen(samples, instrument)
+    tuning_cents, concentration = find_tuning(features)
+    events = find_events(features, instrument, tuning_cents)
+    if float((features.voicing > 0.6).mean()) < MIN_VOICED_SHARE or not events:
+        return None
+    alignment, shift = _align_with_shift(events, expectation, seconds_per_quarter)
+    return Line(
+        features=features,
+        events=tuple(events),
+        alignment=alignment,
+        tuning_cents=tuning_cents,
+        tuning_concentration=concentration,
+        shift=shift,
+        expectation=expectation,
     )
 
 
@@ -79,7 +103,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
 class OneVoice(Hearing):
     """Keeps the line, for the second look at displaced onsets."""
 
-    line: _Line
+    line: Line
 
     def onset_holds(self, index: int, residual_s: float) -> bool:
         return abs(residual_s) * 1000 <= DOUBTED_FROM_MS or self.line.onset_holds(index, residual_s)
@@ -105,15 +129,39 @@ def _align_with_shift(events: list[Event], expectation: Expectation, seconds: fl
 
 
 @dataclass(frozen=True, kw_only=True)
-class _Line:
+class Line:
     """Events, their alignment, and the questions asked of them."""
 
     features: Features
     events: tuple[Event, ...]
     alignment: Alignment
     tuning_cents: float
+    tuning_concentration: float
     shift: int
     expectation: Expectation
+
+    @cached_property
+    def second(self) -> SecondOpinion:
+        return SecondOpinion(self.features, self.tuning_cents)
+
+    def place_of(self, index: int) -> tuple[float, float] | None:
+        """When a note begins, or is due between its neighbours, and how long it lasts; seconds. None outside what was matched."""
+        notes = self.expectation.notes
+        seconds = notes[index].duration_quarters * self.alignment.seconds_per_quarter
+        if index in self.final:
+            return self.events[self.final[index]].onset_s, seconds
+        before = max((i for i in self.final if i < index), default=None)
+        after = min((i for i in self.final if i > index), default=None)
+        if before is None or after is None or self.stretches[before] != self.stretches[after]:
+            return None
+        first, last = self.events[self.final[before]].onset_s, self.events[self.final[after]].onset_s
+        span = notes[after].onset_quarters - notes[before].onset_quarters
+        share = (notes[index].onset_quarters - notes[before].onset_quarters) / span if span > 0 else 0.0
+        return first + share * (last - first), seconds
+
+    def unmatched_events(self) -> list[Event]:
+        taken = {m.event for m in self.alignment.matches}
+        return [e for i, e in enumerate(self.events) if i not in taken]
 
     @cached_property
     def final(self) -> dict[int, int]:
@@ -212,33 +260,46 @@ class _Line:
                 return Status.WRONG_PITCH, None
             return Status.UNCERTAIN, "the octave cannot be told apart in this recording"
         length_s = end_s - event.onset_s
-        if length_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
-            return Status.UNCERTAIN, "too short or too unclear to name its pitch"
+        own, written = (self.second.odds(midi, event.onset_s, length_s) for midi in (event.midi, wanted))
         # Its edges may still hold, or already hold, a neighbour of the written pitch.
         inside = (event.onset_s + 0.3 * length_s, event.onset_s + 0.75 * length_s)
-        if pitch_is_present(self.features, wanted, *inside, self.tuning_cents, frames=3):
+        if written > SURE and own < UNSURE:
+            return Status.CORRECT, None
+        if written > -SURE or pitch_is_present(self.features, wanted, *inside, self.tuning_cents, frames=3):
             return Status.UNCERTAIN, "the written pitch is heard here too"
+        if own < UNSURE or length_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
+            return Status.UNCERTAIN, "too short or too unclear to name its pitch"
         return Status.WRONG_PITCH, None
 
     def _unmatched(self, index: int) -> NoteHeard:
         note, final = self.expectation.notes[index], self.final
-        reason = None
+        if note.grace:
+            return _not_judged("a grace note may pass too quickly to be heard apart")
         before = max((i for i in final if i < index), default=None)
         after = min((i for i in final if i > index), default=None)
-        if note.grace:
-            reason = "a grace note may pass too quickly to be heard apart"
-        elif before is not None and self._held_over(index, before):
-            reason = "not heard apart from the note before: the same pitch went on sounding"
-        elif before is not None and after is not None and after - before <= 4:
-            start, end = self.events[final[before]].onset_s, self.events[final[after]].onset_s
-            neighbours = {self.expectation.notes[i].sounding_midi for i in (before, after)}
-            if note.sounding_midi not in neighbours and pitch_is_present(
-                self.features, note.sounding_midi + self.shift, start, end, self.tuning_cents, frames=3
-            ):
-                reason = "something sounds at this pitch, too briefly to be sure"
-            elif not self._clearly_absent(index, before, after):
-                reason = "the sound is blurred here"
-        return NoteHeard(status=Status.UNCERTAIN if reason else Status.MISSED, confidence=0.4 if reason else 0.8, reason=reason)
+        place = self.place_of(index)
+        if place is None or before is None or after is None or after - before > MOST_UNMATCHED:
+            return NoteHeard(status=Status.MISSED, confidence=0.8)
+        due_s, seconds = place
+        midi = note.sounding_midi + self.shift
+        odds = max(self.second.odds(midi, due_s + shift_s, seconds) for shift_s in (-0.05, 0.0, 0.05))
+        if odds > FOUND:
+            onset_s, rise = onset_time(self.second.spectrum, midi + self.tuning_cents / 100, due_s, 0.06)
+            return NoteHeard(
+                status=Status.CORRECT,
+                confidence=probability(odds),
+                onset_s=onset_s if rise > 0 else due_s,
+                offset_s=due_s + seconds,
+                heard_midi=midi,
+                stretch=self.stretches[before],
+            )
+        if self._held_over(index, before):
+            return _not_judged("not heard apart from the note before: the same pitch went on sounding")
+        if odds > -SURE:
+            return _not_judged("something sounds at this pitch, too briefly to be sure")
+        if not self._clearly_absent(index, before, after):
+            return _not_judged("the sound is blurred here")
+        return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
 
     def _held_over(self, index: int, before: int) -> bool:
         """A repeated pitch without a fresh onset, while the sound goes on past where the repeat should begin."""
@@ -284,18 +345,29 @@ class _Line:
         found = []
         for index in range(matches[0].event + 1, matches[-1].event):
             event, before, after = self.events[index], self.events[index - 1], self.events[index + 1]
-            if index in taken or event.soft or event.duration_s < EXTRA_MIN_S or event.voicing < 0.85:
+            if index in taken or event.soft or event.duration_s < EXTRA_MIN_S or event.voicing < 0.7:
                 continue
-            if event.level_db < levels - EXTRA_BELOW_DB or event.strength < 0.3 or event.spread > SOLID_SPREAD:
+            if event.level_db < levels - EXTRA_BELOW_DB or event.spread > SOLID_SPREAD:
                 continue
             if any(
                 abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in (before, after)
             ):
                 continue  # a partial or a second piece of a neighbour, or its glide
+            if self.second.odds(event.midi, event.onset_s, event.duration_s) < EXTRA_SURE:
+                continue
             previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
             elapsed = (event.onset_s - self.events[previous.event].onset_s) / max(self.alignment.seconds_per_quarter, 1e-3)
             found.append(place_extra(self.expectation, previous.note, elapsed, event.onset_s, event.midi - self.shift))
         return found
+
+
+def _not_judged(reason: str) -> NoteHeard:
+    return NoteHeard(status=Status.UNCERTAIN, confidence=0.4, reason=reason)
+
+
+def probability(odds: float) -> float:
+    """Log odds to a probability, short of certainty."""
+    return float(np.clip(1 / (1 + np.exp(-odds)), 0.02, 0.99))
 
 
 def place_extra(expectation: Expectation, note_index: int, quarters_after: float, onset_s: float, midi: int) -> ExtraNote:

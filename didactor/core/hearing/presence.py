@@ -20,7 +20,6 @@ from didactor.core.units import FloatArray
 BEFORE_S, AFTER_S = 0.07, 0.06
 SOUNDS_FROM_S, SOUNDS_AT_MOST_S = 0.02, 0.25
 PAST_FROM_S, PAST_TO_S = 0.14, 0.05
-WEIGHTS = Path(__file__).with_name("presence.json")
 
 FEATURES = (
     "onset",
@@ -138,15 +137,25 @@ def expand(features: FloatArray) -> FloatArray:
     return np.concatenate([features, squares, *products], axis=-1)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Model:
+    """A fitted logistic model: where its weights are kept, and the names of what it looks at."""
+
+    path: Path
+    names: tuple[str, ...]
+
+    def log_odds(self, rows: FloatArray) -> FloatArray:
+        """Log odds of the evidence for rows of features, shape (n, len(names)); fitted to as many played as silent keys."""
+        mean, scale, weights, bias = _weights(self)
+        return np.asarray((expand(rows) - mean) / scale @ weights + bias)
+
+
 @cache
-def _weights() -> tuple[FloatArray, FloatArray, FloatArray, float]:
-    data = json.loads(WEIGHTS.read_text())
-    if tuple(data["features"]) != FEATURES:
-        raise ValueError("presence.json was fitted to other features: run bench/fit_presence")
+def _weights(model: Model) -> tuple[FloatArray, FloatArray, FloatArray, float]:
+    data = json.loads(model.path.read_text())
+    if tuple(data["features"]) != model.names:
+        raise ValueError(f"{model.path.name} was fitted to other features: run bench/fit_presence")
     return np.array(data["mean"]), np.array(data["scale"]), np.array(data["weights"]), float(data["bias"])
 
 
-def log_odds(features: FloatArray) -> FloatArray:
-    """Log odds of the evidence for rows of features, shape (n, len(FEATURES)); fitted to as many played as silent keys."""
-    mean, scale, weights, bias = _weights()
-    return np.asarray((expand(features) - mean) / scale @ weights + bias)
+MODEL = Model(path=Path(__file__).with_name("presence.json"), names=FEATURES)

@@ -14,7 +14,7 @@ import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, median_filter
 
 from didactor.core.hearing.events import find_events, find_tuning
-from didactor.core.hearing.features import FLUX_HOP_S, listen, onset_strength
+from didactor.core.hearing.features import FLUX_HOP_S, listen, onset_strength, short_time
 from didactor.core.hearing.hearing import Hearing, NoteHeard, Status, Tuning
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
@@ -93,7 +93,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
 
 def find_onsets(samples: npt.NDArray[np.float32]) -> list[Onset]:
     """Onsets of any kind of sound, in order of time; ``strength`` 1 is the take's usual one."""
-    flux, _ = onset_strength(samples)
+    flux = onset_strength(short_time(samples))
     if len(flux) < 30:
         return []
     peaks = np.flatnonzero((flux == maximum_filter1d(flux, 13)) & (flux > OVER_SURROUNDINGS * median_filter(flux, 81) + 0.3))

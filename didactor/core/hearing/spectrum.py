@@ -13,12 +13,12 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d
 
+from didactor.core.hearing.features import FLUX_HOP_S, FLUX_WINDOW
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import FloatArray, hz_to_midi, midi_to_hz
 
-HOP = 192
-HOP_S = HOP / RATE_HZ
-WINDOW = 1024
+HOP_S = FLUX_HOP_S
+WINDOW = FLUX_WINDOW
 BIN_HZ = RATE_HZ / WINDOW
 #: Frames between the two spectra whose difference is the rise.
 LAG = 3
@@ -44,21 +44,13 @@ class Spectrum:
         return int(np.clip(round(time_s / HOP_S), 0, len(self.level) - 1))
 
 
-def spectrum(samples: npt.NDArray[np.float32]) -> Spectrum:
-    """Spectrum of mono samples at ``RATE_HZ``."""
-    half = WINDOW // 2
-    padded = np.pad(samples, (half, half))
-    count = max(LAG + 2, 1 + (len(padded) - WINDOW) // HOP)
-    padded = np.pad(padded, (0, max(0, (count - 1) * HOP + WINDOW - len(padded))))
-    window = np.hanning(WINDOW).astype(np.float32)
-    bins = int(TOP_HZ / BIN_HZ) + 1
-    level = np.empty((count, bins), dtype=np.float32)
-    for start in range(0, count, 1000):
-        rows = np.arange(start, min(count, start + 1000))
-        frames = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[rows * HOP]
-        level[rows] = np.abs(np.fft.rfft(frames * window, axis=1))[:, :bins]
+def spectrum(magnitudes: npt.NDArray[np.float32]) -> Spectrum:
+    """Spectrum from the magnitudes of ``features.short_time``, shape (frames, bins)."""
+    level = magnitudes[:, : int(TOP_HZ / BIN_HZ) + 1]
+    if len(level) < LAG + 2:
+        level = np.pad(level, ((0, LAG + 2 - len(level)), (0, 0)))
     loud = max(float(np.percentile(level.max(axis=1), 90)), 1e-6)
-    np.log10(1.0 + level * (COMPRESSION / loud), out=level)
+    level = np.log10(1.0 + level * np.float32(COMPRESSION / loud))
     rise = np.zeros_like(level)
     rise[LAG:] = np.maximum(0.0, level[LAG:] - maximum_filter1d(level, 3, axis=1)[:-LAG])
     # The rise between two spectra belongs to the moment between them.

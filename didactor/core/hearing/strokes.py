@@ -14,7 +14,7 @@ import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, median_filter
 
 from didactor.core.hearing.alignment import Alignment, Match, Material, align
-from didactor.core.hearing.features import FLUX_HOP_S, onset_strength
+from didactor.core.hearing.features import FLUX_HOP_S, level_of, onset_strength, short_time
 from didactor.core.hearing.groups import Moment, moments_of
 from didactor.core.hearing.hearing import Count, ExtraNote, Hearing, Jump, NoteHeard, Status
 from didactor.core.instruments import Instrument
@@ -48,7 +48,7 @@ class Stroke:
 
 def find_strokes(samples: npt.NDArray[np.float32]) -> list[Stroke]:
     """All strokes of mono samples at ``RATE_HZ``, in order of time."""
-    flux, level = onset_strength(samples)
+    flux, level = onset_strength(short_time(samples)), level_of(samples)
     if len(flux) < 30:
         return []
     local = maximum_filter1d(flux, 9)

@@ -6,21 +6,21 @@ from dataclasses import replace
 
 import numpy as np
 
-from didactor.core.hearing.hearing import Hearing, Status
+from didactor.core.hearing.hearing import Hearing, NoteHeard, Status
 from didactor.core.instruments import Instrument
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.pulse import Pulse, read_pulse
 from didactor.core.judging.readings import read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
 from didactor.core.judging.readings_of_sound import read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
-from didactor.core.score.expected import Expectation
+from didactor.core.score.expected import Expectation, ExpectedNote
 
 LONG_NOTE_BEATS = 2.0
 
 
 def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrument: Instrument, levels_hold: bool = True) -> Evidence:
     """Judge one take by its targets' stage. ``levels_hold`` is False where the recorder rode the gain: loudness tells nothing then."""
-    pulse, moments = _pulse(hearing, expectation)
+    pulse, moments = _pulse(hearing, expectation, targets)
     notes = [
         NoteJudgement(
             note=note,
@@ -33,7 +33,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
             cents=heard.cents,
             loudness_db=heard.loudness_db,
         )
-        for note, heard in zip(expectation.notes, hearing.notes, strict=True)
+        for note, heard in zip(expectation.notes, map(_allowing, expectation.notes, hearing.notes), strict=True)
     ]
     if pulse is not None:
         _place(notes, pulse, moments, hearing, targets)
@@ -59,13 +59,22 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
     )
 
 
-def _pulse(hearing: Hearing, expectation: Expectation) -> tuple[Pulse | None, list[list[int]]]:
+def _allowing(note: ExpectedNote, heard: NoteHeard) -> NoteHeard:
+    """An optional note that was left out is not missing."""
+    if note.optional and heard.status is Status.MISSED:
+        return replace(heard, status=Status.UNCERTAIN, reason="this note may be left out")
+    return heard
+
+
+def _pulse(hearing: Hearing, expectation: Expectation, targets: Targets) -> tuple[Pulse | None, list[list[int]]]:
     """The pulse through the timed notes, and for each of its onsets the notes that begin there together."""
     moments: list[list[int]] = []
+    # An allowed closing ritardando has no pulse to be measured against.
+    closing = expectation.length_quarters - targets.ritardando_quarters + 1e-6 if targets.ritardando_quarters else float("inf")
     for index, heard in enumerate(hearing.notes):
-        if not heard.timed or heard.onset_s is None:
-            continue
         quarters = expectation.notes[index].onset_quarters
+        if not heard.timed or heard.onset_s is None or quarters > closing:
+            continue
         if moments and abs(expectation.notes[moments[-1][0]].onset_quarters - quarters) < 1e-6:
             moments[-1].append(index)
         else:

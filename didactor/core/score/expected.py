@@ -6,6 +6,7 @@ of the note's own bar (in quarters, from 0, as in the results).
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -213,6 +214,17 @@ def _add(
     )
     if note.tie_start:
         open_ties[key] = len(notes) - 1
+
+
+def with_choices(expectation: Expectation, alternatives: Mapping[str, tuple[int, ...]], optional: Collection[str]) -> Expectation:
+    """The teacher's choices laid over a passage: further right pitches (sounding MIDI) by note id, and notes that may be left out."""
+    if not alternatives and not optional:
+        return expectation
+    notes = tuple(
+        replace(n, alternatives=tuple(alternatives.get(n.id, n.alternatives)), optional=n.optional or n.id in optional)
+        for n in expectation.notes
+    )
+    return replace(expectation, notes=notes)
 
 
 def _merge_unisons(notes: list[ExpectedNote]) -> list[ExpectedNote]:
