@@ -260,7 +260,7 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
                 result.claimed[finding.code] -= 1
     result.said += [f"{label}: not found: {code} in bar {place}" for code, place in free]
     if not take.truth["faults"]:
-        result.spotless = not findings
+        result.spotless = result.false_findings == 0
 
 
 def _is_so(finding: Finding, take: Take) -> bool:

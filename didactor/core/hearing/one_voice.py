@@ -22,9 +22,10 @@ from didactor.core.hearing.evidence_of_pitch import (
     span_is_explained,
 )
 from didactor.core.hearing.features import FLUX_HOP_S, Features, listen
-from didactor.core.hearing.groups import onset_time
+from didactor.core.hearing.groups import EARLY_S, onset_time
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.line_costs import align_line
+from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI
 from didactor.core.hearing.second_opinion import SecondOpinion
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
@@ -37,12 +38,14 @@ MIN_VOICED_SHARE = 0.03
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
 #: Log odds of the second opinion: found where no event was, sure enough to accuse, too unsure to.
 FOUND, SURE, UNSURE = 2.5, 1.5, -0.5
+#: An onset posterior this high, this near to where a note was heard and away from where it was due, proves a displaced note.
+CLEAR_ONSET, PEAK_NEAR_S, PEAK_AWAY_S = 0.5, 0.05, 0.03
 #: More notes in a row without an event were not played.
 MOST_UNMATCHED = 5
 EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE = 0.06, 20.0, 1.5
 SAME_SOUND_SEMITONES = 0.8
 #: A sound ends where its level falls by so much within twice so many frames (6 ms each).
-FALL_DB, FALL_FRAMES, FALL_AFTER_S = 6.0, 5, 0.1
+FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
 MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
@@ -106,7 +109,9 @@ class OneVoice(Hearing):
     line: Line
 
     def onset_holds(self, index: int, residual_s: float) -> bool:
-        return abs(residual_s) * 1000 <= DOUBTED_FROM_MS or self.line.onset_holds(index, residual_s)
+        if abs(residual_s) * 1000 <= DOUBTED_FROM_MS or self.line.onset_holds(index, residual_s):
+            return True
+        return abs(residual_s) > PEAK_NEAR_S + PEAK_AWAY_S and self.line.begins_at(index, residual_s)
 
 
 def _align_with_shift(events: list[Event], expectation: Expectation, seconds: float) -> tuple[Alignment, int]:
@@ -250,7 +255,9 @@ class Line:
         fallen = (after < before - FALL_DB) & (after < event.level_db - FALL_DB)
         # Once fallen it must stay so: a dip in a held note is no end.
         stays = np.flip(np.maximum.accumulate(np.flip(levels[2 * FALL_FRAMES :]))) < event.level_db - 0.5 * FALL_DB
-        at = np.flatnonzero(fallen & stays)
+        # What rings on goes on falling; a tone that settles after its attack does not.
+        later = np.concatenate((after[TAIL_FRAMES:], np.full(min(TAIL_FRAMES, len(after)), -200.0)))
+        at = np.flatnonzero(fallen & stays & (later < after - 0.5 * FALL_DB))
         return float((first + at[0] + FALL_FRAMES) * FLUX_HOP_S) if len(at) else end_s
 
     def _accuse(self, event: Event, end_s: float, distance: int, wanted: int) -> tuple[Status, str | None]:
@@ -295,9 +302,9 @@ class Line:
             )
         if self._held_over(index, before):
             return _not_judged("not heard apart from the note before: the same pitch went on sounding")
-        if odds > -SURE:
+        if odds > 0:
             return _not_judged("something sounds at this pitch, too briefly to be sure")
-        if not self._clearly_absent(index, before, after):
+        if odds > -2 * SURE and not self._clearly_absent(index, before, after):
             return _not_judged("the sound is blurred here")
         return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
 
@@ -335,6 +342,23 @@ class Line:
             return not own.soft and own.strength > 0.8
         return onset_is_confirmed(self.features, pitch, None if before is None else before.pitch, own.onset_s, own.onset_s - residual_s)
 
+    def begins_at(self, index: int, residual_s: float) -> bool:
+        """Whether the note model hears this note begin where it was heard, and not where it is due."""
+        event = self.events[self.final[index]]
+        key = self.expectation.notes[index].sounding_midi + self.shift - LOWEST_MIDI
+        due_s = event.onset_s - residual_s
+        self.second.posteriors.ensure(min(due_s, event.onset_s) - 0.2, max(due_s, event.onset_s) + 0.2)
+        here = self._onset_posterior(key, event.onset_s, PEAK_NEAR_S)
+        return here > CLEAR_ONSET and self._onset_posterior(key, due_s, PEAK_AWAY_S) < 0.4 * here
+
+    def _onset_posterior(self, key: int, time_s: float, around_s: float) -> float:
+        posteriors = self.second.posteriors
+        if not 0 <= key < KEYS:
+            return 0.0
+        # The posterior's peak comes a little before the sound's half level.
+        first, last = posteriors.frame(time_s - EARLY_S - around_s), posteriors.frame(time_s - EARLY_S + around_s)
+        return float(posteriors.onset[first : last + 1, key].max())
+
     def extras(self) -> list[ExtraNote]:
         """Sounds between the first and the last match that belong to no note and are beyond doubt."""
         matches = self.alignment.matches
@@ -349,10 +373,10 @@ class Line:
                 continue
             if event.level_db < levels - EXTRA_BELOW_DB or event.spread > SOLID_SPREAD:
                 continue
-            if any(
-                abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in (before, after)
-            ):
-                continue  # a partial or a second piece of a neighbour, or its glide
+            # A partial or a second piece of a neighbour, or its glide; what follows may be a piece of this very sound.
+            neighbours = (before, after) if index + 1 in taken else (before,)
+            if any(abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in neighbours):
+                continue
             if self.second.odds(event.midi, event.onset_s, event.duration_s) < EXTRA_SURE:
                 continue
             previous = max((m for m in matches if m.event < index), key=lambda m: m.event)

@@ -12,7 +12,9 @@ from didactor.core.score.expected import Expectation, ExpectedNote
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NoteJudgement:
-    """One expected note. Times in seconds of the recording; None where not heard or not judged; ``reason`` says why."""
+    """One expected note. Times in seconds of the recording; None where not heard or not judged; ``reason`` says why.
+    ``timed``: its onset is sure enough for questions of rhythm.
+    """
 
     note: ExpectedNote
     status: Status
@@ -26,6 +28,7 @@ class NoteJudgement:
     early_late_beats: float | None = None
     length_ratio: float | None = None
     loudness_db: float | None = None
+    timed: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

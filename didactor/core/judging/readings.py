@@ -120,7 +120,7 @@ def read_pairs(notes: Sequence[NoteJudgement], expectation: Expectation) -> list
         if abs(half - beat / 2) > 1e-6 or abs(c.onset_quarters - b.onset_quarters - half) > 1e-6 or abs(a.beat % beat) > 1e-6:
             continue
         times: list[float | None] = [first.onset_s, second.onset_s, closing.onset_s]
-        if any(t is None for t in times) or any(item.early_late_ms is None for item in (first, second, closing)):
+        if any(t is None for t in times) or not all(item.timed for item in (first, second, closing)):
             continue
         known = np.array(times, dtype=float)
         whole = float(known[2] - known[0])

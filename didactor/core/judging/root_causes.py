@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 
@@ -61,3 +63,17 @@ def runs_left_out(evidence: Evidence) -> list[Run]:
         other_pass_played = all((n, 3 - p) in with_notes and (n, 3 - p) not in skipped for n, p in run if p in (1, 2))
         found.append(Run(bars=tuple(run), is_repeat=len(run) > 1 and numbers == again and other_pass_played))
     return found
+
+
+#: Pairs limp when their median share differs from a half by so much, nearly all to the same side.
+FEWEST_PAIRS, FROM_PERCENT, SAME_SIDE = 5, 5.0, 0.8
+
+
+def limp(evidence: Evidence) -> float | None:
+    """The first note's share of written-equal pairs, per cent, where they limp the same way throughout; else None."""
+    if len(evidence.pairs) < FEWEST_PAIRS:
+        return None
+    ratios = np.array([p.ratio_percent for p in evidence.pairs])
+    middle = float(np.median(ratios))
+    same_side = float((np.sign(ratios - 50) == np.sign(middle - 50)).mean())
+    return middle if abs(middle - 50) >= FROM_PERCENT and same_side >= SAME_SIDE else None

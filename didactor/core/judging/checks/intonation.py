@@ -7,9 +7,9 @@ from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
 
 #: Listeners accept 10-20 cents on sustained notes in melodies; with vibrato and expressive tuning more (Vurma & Ross 2006).
-FROM_CENTS = 28.0
+FROM_CENTS = 25.0
 #: Pitch is heard less finely in short notes: below this length the threshold grows in proportion.
-SHORT_S = 0.35
+SHORT_S = 0.28
 
 
 @check(

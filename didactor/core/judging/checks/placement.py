@@ -7,6 +7,7 @@ import numpy as np
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.root_causes import limp
 from didactor.core.judging.words import pitch_in_words, place_in_words
 
 #: A note stands out only when it lies this many times the take's own scatter (standard deviation, robust) from the pulse:
@@ -29,10 +30,13 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
         return
     own_scatter_ms = _scatter_ms(evidence)
     hesitated = {h.note_index for h in evidence.hesitations}
+    limps = limp(evidence) is not None
     restarted = {r.to_index for r in evidence.restarts}
     for index, item in enumerate(evidence.notes):
         if item.early_late_ms is None or index in hesitated or index in restarted or item.status is not Status.CORRECT:
             continue
+        if limps and _is_inside_a_beat(evidence, item):
+            continue  # one remark about all pairs says it
         threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * own_scatter_ms)
         if abs(item.early_late_ms) < threshold or item.confidence < 0.6:
             continue
@@ -46,6 +50,11 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
             size=item.early_late_ms,
             unit="ms",
         )
+
+
+def _is_inside_a_beat(evidence: Evidence, item: NoteJudgement) -> bool:
+    beat = evidence.expectation.bar_at(item.note.onset_quarters).beat_quarters
+    return item.note.beat % beat > 1e-6
 
 
 def _scatter_ms(evidence: Evidence) -> float:
