@@ -326,7 +326,7 @@ def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generat
         "tempo": [{"kind": "tempo", "factor": float(rng.choice([0.8, 0.87, 1.13, 1.2]))}],
         "drift": [{"kind": "drift", "percent": sign * float(rng.uniform(1.2, 2.2))}],
         "uneven": [{"kind": "uneven", "percent": float(rng.choice([60, 64, 67]))}],
-        "octave": [{"kind": "octave", "octaves": int(sign)}],
+        "octave": [{"kind": "octave", "octaves": _octave(scenario, expectation, int(sign))}],
         "tuning": [{"kind": "tuning", "cents": sign * float(rng.uniform(22, 40))}],
         "tuning_drift": [{"kind": "tuning_drift", "cents": sign * float(rng.uniform(35, 60))}],
         "key": [{"kind": "key", "step": str(rng.choice(accidentals))}] if accidentals else [],
@@ -345,6 +345,13 @@ def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generat
         "hesitation": [{"kind": "hesitation", "note": middle, "beats": float(rng.uniform(1.2, 2.5))}],
     }
     return made[kind]
+
+
+def _octave(scenario: Scenario, expectation: Expectation, wanted: int) -> int:
+    """The wanted direction, unless the instrument has no such notes."""
+    instrument = BY_SLUG[scenario.instrument]
+    pitches = [n.sounding_midi + 12 * wanted for n in expectation.notes]
+    return wanted if instrument.low <= min(pitches) and max(pitches) <= instrument.high else -wanted
 
 
 def _mixed(scenario: Scenario, expectation: Expectation, rng: np.random.Generator) -> list[dict[str, Any]]:

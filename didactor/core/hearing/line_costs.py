@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material, align
+from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material, align_repeats
 from didactor.core.hearing.events import Event
 from didactor.core.score.expected import ExpectedNote
 
@@ -34,7 +34,8 @@ def align_line(
         bar_start=np.array([n.beat < 1e-6 for n in notes]),
         pair=np.array([[_pair_cost(e, n) for n in notes] for e in events]),
     )
-    return align(material, seconds_per_quarter, guesses)
+    again = np.array([n.pass_ > 1 for n in notes])
+    return align_repeats(material, again, seconds_per_quarter, guesses)
 
 
 def _pair_cost(event: Event, note: ExpectedNote) -> float:

@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from didactor.core.hearing.alignment import Alignment, align
+from didactor.core.hearing.alignment import Alignment, align_repeats
 from didactor.core.hearing.features import FLUX_HOP_S, level_of, short_time
 from didactor.core.hearing.groups import (
     Group,
@@ -321,13 +321,14 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
 
 def _align_with_shift(groups: list[Group], moments: list[Moment], expectation: Expectation, seconds: float) -> tuple[Alignment, int]:
     """As written first; when that is poor, also an octave off and untransposed."""
-    best, best_shift = align(group_material(groups, moments, expectation), seconds), 0
+    again = np.array([expectation.notes[m.notes[0]].pass_ > 1 for m in moments])
+    best, best_shift = align_repeats(group_material(groups, moments, expectation), again, seconds), 0
     if best.cost_per_note <= SHIFT_FROM_COST:
         return best, 0
     written = best
     for shift in dict.fromkeys((12, -12, -expectation.transposition)):
         if shift:
-            candidate = align(group_material(groups, moments, expectation, shift), seconds, guesses=(1.0,))
+            candidate = align_repeats(group_material(groups, moments, expectation, shift), again, seconds, guesses=(1.0,))
             if candidate.cost_per_note < min(best.cost_per_note, SHIFT_GAIN * written.cost_per_note):
                 best, best_shift = candidate, shift
     return best, best_shift

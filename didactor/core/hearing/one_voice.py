@@ -33,6 +33,8 @@ from didactor.core.units import A4_HZ
 
 #: Cost per note above which a constant shift of everything is considered, and how much cheaper it must be.
 SHIFT_FROM_COST, SHIFT_GAIN = 0.3, 0.5
+#: Cost per note from which on the ear doubts its own events.
+RECONSIDER_FROM_COST = 0.25
 MIN_VOICED_SHARE = 0.03
 #: An event that accuses must last this long and be this clearly pitched.
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
@@ -46,6 +48,8 @@ EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE = 0.06, 20.0, 1.5
 SAME_SOUND_SEMITONES = 0.8
 #: A sound ends where its level falls by so much within twice so many frames (6 ms each).
 FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
+#: A held tone may be lost for so long and still be the same.
+LOST_S = 0.16
 MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
@@ -85,14 +89,25 @@ def listen_to_line(
     samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument
 ) -> Line | None:
     """Events and their alignment; None where there is nothing with a pitch."""
+    # A player may go beyond what the table of instruments expects; what is written must be heard all the same.
+    pitches = [n.sounding_midi for n in expectation.notes]
+    instrument = replace(instrument, low=min([instrument.low, *pitches]), high=max([instrument.high, *pitches]))
     features = listen(samples, instrument)
     tuning_cents, concentration = find_tuning(features)
     events = find_events(features, instrument, tuning_cents)
     if float((features.voicing > 0.6).mean()) < MIN_VOICED_SHARE or not events:
         return None
+    second = SecondOpinion(features, tuning_cents)
     alignment, shift = _align_with_shift(events, expectation, seconds_per_quarter)
+    if alignment.cost_per_note > RECONSIDER_FROM_COST:
+        # Something is wrong, perhaps with the ear: the note model hears all of it, and what it does not hear counts for little.
+        doubted = [replace(e, soft=e.soft or not second.hears(e.midi, e.onset_s)) for e in events]
+        again, other_shift = _align_with_shift(doubted, expectation, seconds_per_quarter)
+        if again.cost_per_note < alignment.cost_per_note:
+            events, alignment, shift = doubted, again, other_shift
     return Line(
         features=features,
+        second=second,
         events=tuple(events),
         alignment=alignment,
         tuning_cents=tuning_cents,
@@ -138,16 +153,13 @@ class Line:
     """Events, their alignment, and the questions asked of them."""
 
     features: Features
+    second: SecondOpinion
     events: tuple[Event, ...]
     alignment: Alignment
     tuning_cents: float
     tuning_concentration: float
     shift: int
     expectation: Expectation
-
-    @cached_property
-    def second(self) -> SecondOpinion:
-        return SecondOpinion(self.features, self.tuning_cents)
 
     def place_of(self, index: int) -> tuple[float, float] | None:
         """When a note begins, or is due between its neighbours, and how long it lasts; seconds. None outside what was matched."""
@@ -240,14 +252,17 @@ class Line:
         end = event.offset_s
         for later_index in range(event_index + 1, len(self.events)):
             later = self.events[later_index]
-            if later_index in taken or later.midi != event.midi or later.onset_s - end > 0.05:
+            if later_index in taken or later.midi != event.midi or later.onset_s - end > LOST_S:
                 break
             end = later.offset_s
         return self._falls_at(event, end)
 
     def _falls_at(self, event: Event, end_s: float) -> float:
         """When the level falls away inside a sound: a room goes on with the pitch after the player has stopped."""
-        first, last = self.features.flux_index(event.onset_s + FALL_AFTER_S), self.features.flux_index(end_s)
+        first, last = (
+            self.features.flux_index(event.onset_s + max(FALL_AFTER_S, 0.25 * (end_s - event.onset_s))),
+            self.features.flux_index(end_s),
+        )
         levels = self.features.level_db[first : last + 1]
         if len(levels) <= 2 * FALL_FRAMES:
             return end_s
@@ -285,8 +300,12 @@ class Line:
         before = max((i for i in final if i < index), default=None)
         after = min((i for i in final if i > index), default=None)
         place = self.place_of(index)
-        if place is None or before is None or after is None or after - before > MOST_UNMATCHED:
+        if before is None or after is None or after - before > MOST_UNMATCHED:
             return NoteHeard(status=Status.MISSED, confidence=0.8)
+        if place is None:
+            # The playing went on elsewhere here: left out, or played and not recognised?
+            whole_bar = not any(n.bar == note.bar and n.pass_ == note.pass_ for n in map(self.expectation.notes.__getitem__, final))
+            return NoteHeard(status=Status.MISSED, confidence=0.7) if whole_bar else _not_judged("the playing goes on elsewhere here")
         due_s, seconds = place
         midi = note.sounding_midi + self.shift
         odds = max(self.second.odds(midi, due_s + shift_s, seconds) for shift_s in (-0.05, 0.0, 0.05))

@@ -12,12 +12,14 @@ from pathlib import Path
 import numpy as np
 
 from didactor.core.hearing.features import Features
-from didactor.core.hearing.note_model import Posteriors
-from didactor.core.hearing.presence import FEATURES, Evidence, Model, features_of
+from didactor.core.hearing.note_model import LOWEST_MIDI, Posteriors
+from didactor.core.hearing.presence import AFTER_S, BEFORE_S, FEATURES, Evidence, Model, features_of, onset_near
 from didactor.core.hearing.spectrum import Spectrum, spectrum
 from didactor.core.units import FloatArray
 
 AROUND_S = 0.45
+#: An onset posterior below this is no onset.
+HEARD_ONSET = 0.25
 NEAR_SEMITONES = 0.5
 MODEL = Model(path=Path(__file__).with_name("presence_one.json"), names=(*FEATURES, "f0_share", "f0_octave_share", "f0_before", "voiced"))
 #: The take's own medians are not known for one voice without hearing all of it: a usual value stands for them.
@@ -41,6 +43,11 @@ class SecondOpinion:
     def odds(self, midi: int, time_s: float, duration_s: float) -> float:
         """Log odds that a key was struck (a tone begun) about this time, from evidence alone."""
         return float(MODEL.log_odds(self.row(midi, time_s, duration_s)[None])[0])
+
+    def hears(self, midi: int, time_s: float) -> bool:
+        """Whether the note model alone hears this key, or its octave, begin about then; for many questions at once."""
+        self.posteriors.ensure(time_s - BEFORE_S, time_s + AFTER_S)
+        return max(onset_near(self.posteriors, midi - LOWEST_MIDI + octave, time_s) for octave in (0, 12, -12)) >= HEARD_ONSET
 
     def row(self, midi: int, time_s: float, duration_s: float) -> FloatArray:
         """What the model looks at; see ``MODEL.names``."""
