@@ -74,18 +74,21 @@ mark_fresh() { mkdir -p "$STATE/stamps"; printf '%s' "$2" >"$STATE/stamps/$1"; }
 install_python() {
   [ -x "$VENV/bin/python" ] || python3 -m venv "$VENV"
   "$VENV/bin/python" -m pip install --quiet --disable-pip-version-check --no-warn-script-location -r "$1"
+  "$VENV/bin/python" -m pip install --quiet --disable-pip-version-check --no-warn-script-location --no-deps -r "$root/requirements/models.txt"
 }
 
-# ensure_python [dev]: the virtual environment with exactly what the lock file names.
+# ensure_python [runtime|dev|bench]: the virtual environment with what the lock file names; the larger sets contain the smaller ones.
 ensure_python() {
-  local name=${1:-runtime} stamp
-  stamp=$(stamp_of "$root/requirements/$name.txt")
-  # The larger set contains the smaller one.
-  if is_fresh "python-$name" "$stamp" && [ -x "$VENV/bin/python" ]; then return; fi
-  if [ "$name" = runtime ] && is_fresh python-dev "$(stamp_of "$root/requirements/dev.txt")" && [ -x "$VENV/bin/python" ]; then return; fi
+  local name=${1:-runtime} larger
+  for larger in bench dev runtime; do
+    if is_fresh "python-$larger" "$(python_stamp "$larger")" && [ -x "$VENV/bin/python" ]; then return; fi
+    [ "$larger" = "$name" ] && break
+  done
   step "Python packages" install_python "$root/requirements/$name.txt"
-  mark_fresh "python-$name" "$stamp"
+  mark_fresh "python-$name" "$(python_stamp "$name")"
 }
+
+python_stamp() { stamp_of "$root/requirements/$1.txt" "$root/requirements/models.txt"; }
 
 install_browser() {
   (cd "$root" && npm ci --ignore-scripts --no-audit --no-fund --loglevel=error)
