@@ -6,7 +6,7 @@
     bench/accuracy --only one   one kind of music: one, many, chords, strokes, clapped, pulse (may be repeated)
     bench/accuracy --share 0.1  every tenth take
     bench/accuracy --said       every disagreement, take by take (not for held-out takes that are to stay so)
-    bench/accuracy --write      also refreshes its part of docs/benchmarks.md and the plots
+    bench/accuracy --write      also refreshes its part of docs/benchmarks.md and the plots (with --share: says how many takes)
 
 Prints its tables; the last line is one JSON object; exits 1 below a floor (bench/floors.json).
 """
@@ -62,8 +62,10 @@ def main() -> int:
                 print("  ", line)
     text, figures = tables.summary(groups)
     name = "accuracy_quick" if options.quick else "accuracy_fit" if options.fit else "accuracy"
-    print(f"{time.monotonic() - started:.0f} s, {len(groups)} takes of the {which.name} set")
-    write = options.write and name == "accuracy" and not options.only and options.share == 1.0
+    made_of = f"{len(groups)} of the {sum(len(of.scenarios(which, kind)) for kind in KINDS)} takes of the {which.name} set."
+    print(f"{time.monotonic() - started:.0f} s, {made_of}")
+    text = "" if options.quick else f"{made_of}\n\n{text}"
+    write = options.write and name == "accuracy" and not options.only
     if write:
         tables.plots(groups, HERE.parent / "docs" / "plots")
     return close(name, text, figures, write=write)

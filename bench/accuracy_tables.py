@@ -55,7 +55,8 @@ def summary(entries: list[Entry]) -> tuple[str, dict[str, Any]]:
             figures |= _small_figures(kind, own)
             parts += [f"### {kind.capitalize()}", _split(own, lambda e: e.scenario.condition), _codes(own)]
     parts += ["### How sure, how right", _reliability(entries)]
-    return "\n\n".join(p for p in parts if p), figures
+    # What no take of this selection could show is left out.
+    return "\n\n".join(p for p in parts if p), {k: v for k, v in figures.items() if v == v}
 
 
 def _of(entries: list[Entry], condition: str) -> Score:

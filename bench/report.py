@@ -17,8 +17,9 @@ PAGE = HERE.parent / "docs" / "benchmarks.md"
 def close(bench: str, table: str, figures: dict[str, Any], *, write: bool) -> int:
     """Print the table and the figures; returns the exit status."""
     floors = json.loads((HERE / "floors.json").read_text()).get(bench, {})
-    print(table)
-    print()
+    if table:
+        print(table)
+        print()
     rows, failed = ["| figure | reached | floor | goal |", "|---|---|---|---|"], False
     for name, value in figures.items():
         bound = floors.get(name, {})

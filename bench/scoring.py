@@ -241,6 +241,8 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
         if code not in WHOLE_TAKE and "note" in fault:
             note = take.expectation.notes[fault["note"]]
             place = order[note.bar, note.pass_]
+            if fault["kind"] == "restart":
+                place -= int(fault.get("bars", 1))  # the remark stands where the playing goes on
         if (code, place) not in free or fault["kind"] not in ("chord",):
             free.append((code, place))
     result.planted.update(code for code, _ in free)

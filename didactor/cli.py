@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import re
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -18,8 +19,8 @@ from didactor.core.errors import CoreError, PassageError, ScoreError
 from didactor.core.formats.analysis_json import analysis_to_json
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
-from didactor.core.judging.targets import Targets
-from didactor.core.score.expected import Expectation, expect, expectation_to_json
+from didactor.core.judging.targets import STEPS, Targets
+from didactor.core.score.expected import Expectation, expect, expectation_to_json, without_notation
 from didactor.core.score.model import Score
 from didactor.core.score.musicxml import read
 from didactor.core.score.open import prepare_isolated
@@ -49,7 +50,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True)
 
     passage = argparse.ArgumentParser(add_help=False)
-    passage.add_argument("--score", required=True, help="MusicXML file (.musicxml, .xml, .mxl)")
+    passage.add_argument("--score", help="MusicXML file (.musicxml, .xml, .mxl); analyse can do without one, given --metre and --bars")
     passage.add_argument("--part", type=int, default=1, help="which part, counted from 1")
     passage.add_argument("--bars", help="printed bar numbers, e.g. 5-12; the anacrusis is 0; all bars without it")
     passage.add_argument("--order", help='order of playing, e.g. "1-4 1-4 5-8"; the repeats in the bars without it')
@@ -61,6 +62,10 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--band", type=float, help="allowed deviation of the tempo, per cent")
     command.add_argument("--count-off", type=int)
     command.add_argument("--instrument", help="what is playing; the score's own name without it")
+    command.add_argument(
+        "--step", choices=STEPS, help="what is done with the passage: play it, clap it, strum its chords, or only its pulse"
+    )
+    command.add_argument("--metre", help="where there is no notation: the metre, e.g. 6/8, with --bars and --tempo")
     command.add_argument("--targets", help="the whole assignment's targets as a JSON file; the options above go first")
     command.add_argument("--json", required=True, help="where to write; - for standard output")
     command.set_defaults(run=_analyse)
@@ -95,6 +100,8 @@ def _read_score(path: str) -> Score:
 
 
 def _expectation(options: argparse.Namespace, bars: str | None = None, order: str | None = None) -> tuple[Score, Expectation]:
+    if options.score is None:
+        raise PassageError("passage.no_score", "Give the score with --score.")
     score = _read_score(options.score)
     if not 1 <= options.part <= len(score.parts):
         raise ScoreError("score.no_such_part", f"There is no part {options.part}: the score has {len(score.parts)}.")
@@ -124,6 +131,7 @@ def _targets(options: argparse.Namespace) -> Targets:
         "band_percent": options.band,
         "count_off": options.count_off,
         "instrument": options.instrument,
+        "step": options.step,
     }
     data.update({name: value for name, value in given.items() if value is not None})
     if "tempo_qpm" not in data:
@@ -133,10 +141,22 @@ def _targets(options: argparse.Namespace) -> Targets:
 
 def _analyse(options: argparse.Namespace) -> None:
     targets = _targets(options)
-    _, expectation = _expectation(options, targets.bars, targets.order)
+    if options.score is None:
+        expectation = _without_notation(options, targets)
+    else:
+        _, expectation = _expectation(options, targets.bars, targets.order)
     with Path(options.audio).open("rb") as source:
         recording = open_recording(source)
     _write_json(options.json, analysis_to_json(analyse(recording, expectation, targets)))
+
+
+def _without_notation(options: argparse.Namespace, targets: Targets) -> Expectation:
+    """Metre and bars alone. Raises ``PassageError`` where they are missing or not understood."""
+    metre = re.fullmatch(r"(\d+)/(\d+)", options.metre or "")
+    bars = re.fullmatch(r"(\d+)-(\d+)", options.bars or targets.bars or "")
+    if metre is None or bars is None:
+        raise PassageError("passage.no_score", "Give a --score, or --metre like 4/4 and --bars like 1-8 for a passage without notation.")
+    return without_notation(int(bars[2]) - int(bars[1]) + 1, int(metre[1]), int(metre[2]))
 
 
 def _expect(options: argparse.Namespace) -> None:

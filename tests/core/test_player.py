@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import soxr
 from django.test import SimpleTestCase
 
 from didactor.core.errors import PassageError
 from didactor.core.instruments import BY_SLUG
+from didactor.core.sound.player.degrade import degrade
 from didactor.core.sound.player.faults import apply_faults
 from didactor.core.sound.player.performance import PerformedNote, Style, perform
 from didactor.core.sound.player.take import model_samples, simulate
@@ -98,3 +100,82 @@ class FaultTests(SimpleTestCase):
             performance({"kind": "sneeze"})
         with self.assertRaisesMessage(PassageError, "not in the passage"):
             performance({"kind": "missed", "bar": "77"})
+
+
+class MoreFaultTests(SimpleTestCase):
+    def kinds(self, fault: dict[str, Any]) -> list[PerformedNote]:
+        return performance(fault)
+
+    def test_faults_of_the_whole_take(self):
+        clean = performance()
+        sharps = [n for n in expectation(TUNE).notes if n.written_pitch.startswith("F#")]
+        natural = {n.id: n.midi for n in self.kinds({"kind": "key", "step": "F"})}
+        self.assertEqual({natural[n.id] - n.sounding_midi for n in sharps}, {-1})
+        self.assertEqual(len({n.velocity for n in self.kinds({"kind": "flat"})}), 1)
+        sinking = [n.cents for n in self.kinds({"kind": "tuning_drift", "cents": -40})]
+        self.assertEqual((sinking[0], sinking[-1]), (0.0, -40.0))
+        late = self.kinds({"kind": "entry", "beats": 1.0})
+        self.assertAlmostEqual(late[0].onset_s - clean[0].onset_s, 0.5, places=2)
+        self.assertEqual(len(self.kinds({"kind": "stroke", "count": 2})), len(clean) + 2)
+
+    def test_uneven_pairs_and_a_slower_end(self):
+        clean = {n.id: n.onset_s for n in performance()}
+        limping = {n.id: n.onset_s for n in self.kinds({"kind": "uneven", "percent": 60})}
+        moved = {n.beat % 1: round(limping[n.id] - clean[n.id], 3) for n in expectation(TUNE).notes if n.beat % 1 in (0.0, 0.5)}
+        self.assertEqual(moved, {0.0: 0.0, 0.5: 0.05})
+        slowed = np.diff([n.onset_s for n in self.kinds({"kind": "ritardando", "percent": 60})])
+        self.assertGreater(slowed[-1], 1.2 * np.diff([n.onset_s for n in performance()])[-1])
+
+    def test_a_note_held_through_its_rest(self):
+        held = next(n for n in self.kinds({"kind": "filled", "bar": "4", "beat": 0}) if n.quarters == 13.0)
+        self.assertAlmostEqual(held.offset_s, 1.0 + 0.5 * 17.0, delta=0.02)
+
+    def test_a_repeat_not_taken_plays_each_bar_once(self):
+        passage = expectation("|: C4:q D4:q E4:q F4:q | G4:w :| C4:w", fifths=0)
+        notes = perform(passage, BY_SLUG["clarinet"], 120.0, EVEN, np.random.default_rng(1), 1.0)
+        once = apply_faults(notes, [{"kind": "repeat"}], passage)
+        self.assertEqual((len(notes), len(once)), (11, 6))
+        self.assertAlmostEqual(once[-1].onset_s, 1.0 + 0.5 * 8, places=3)
+
+
+class SoundTests(SimpleTestCase):
+    def test_every_degradation_changes_the_sound_and_keeps_its_time(self):
+        clean = simulate(expectation(TUNE, bars="1-2"), BY_SLUG["flute"], 100.0, seed=5, source="additive")
+        steps: list[dict[str, Any]] = [
+            {"kind": "noise"},
+            {"kind": "hum"},
+            {"kind": "speech"},
+            {"kind": "click", "bpm": 100},
+            {"kind": "phone"},
+            {"kind": "gain"},
+            {"kind": "clip"},
+            {"kind": "dropout"},
+            {"kind": "codec", "name": "opus"},
+            {"kind": "codec", "name": "mp3", "bit_rate": 48_000},
+            {"kind": "codec", "name": "aac", "bit_rate": 32_000},
+            {"kind": "rate", "hz": 11_025},
+            {"kind": "quiet"},
+        ]
+        for step in steps:
+            with self.subTest(step=step):
+                sound, _ = degrade(clean.samples, [step], np.random.default_rng(1))
+                self.assertEqual(len(sound), len(clean.samples))
+                self.assertFalse(np.allclose(sound, clean.samples, atol=1e-4))
+                middle = slice(44_100, 3 * 44_100)
+                self.assertGreater(float(np.corrcoef(sound[middle], clean.samples[middle])[0, 1]), 0.85)
+        sound, known = degrade(clean.samples, [{"kind": "cut", "start_s": 0.5}, {"kind": "applause"}], np.random.default_rng(1))
+        self.assertEqual((known["shift_s"], len(sound) - len(clean.samples)), (0.5, int(2.5 * 44_100)))
+        with self.assertRaisesMessage(PassageError, "no degradation “rain”"):
+            degrade(clean.samples, [{"kind": "rain"}], np.random.default_rng(1))
+
+    def test_a_source_of_our_own_plays_in_tune(self):
+        from didactor.core.hearing.events import find_events, find_tuning
+        from didactor.core.hearing.features import listen
+        from didactor.core.sound.recording import RATE_HZ
+
+        for slug in ("violin", "trumpet", "guitar"):
+            take = simulate(expectation(TUNE, bars="1-3"), BY_SLUG[slug], 90.0, style=EVEN, seed=5, source="additive")
+            features = listen(soxr.resample(take.samples, 44_100, RATE_HZ).astype(np.float32), BY_SLUG[slug])
+            self.assertAlmostEqual(find_tuning(features)[0], 0.0, delta=5.0)
+            heard = {e.midi for e in find_events(features, BY_SLUG[slug], 0.0) if not e.soft}
+            self.assertTrue({n["midi"] for n in take.truth["notes"]} <= heard)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from didactor.core.hearing.hearing import ChordReading, Count, ExtraNote, Status, Tuning
 from didactor.core.instruments import Instrument
 from didactor.core.judging.targets import Targets
+from didactor.core.judging.words import pitch_in_words
 from didactor.core.score.expected import Expectation, ExpectedNote
 
 
@@ -143,3 +144,8 @@ class Evidence:
     zones: tuple[Zone, ...] | None = None
     entry: Entry | None = None
     inferred: bool = False
+
+    def in_words(self, note: ExpectedNote) -> str:
+        """A note by its name, or as a stroke where pitch does not matter."""
+        strokes = note.unpitched or self.targets.step in ("clap", "chords") or not self.instrument.pitched
+        return "the stroke" if strokes else pitch_in_words(note.written_pitch)

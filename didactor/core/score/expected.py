@@ -14,6 +14,8 @@ from didactor.core.errors import PassageError
 from didactor.core.score.model import Bar, Hairpin, Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
 
+MAX_BARS_WITHOUT_NOTATION = 1000
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ExpectedNote:
@@ -214,6 +216,24 @@ def _add(
     )
     if note.tie_start:
         open_ties[key] = len(notes) - 1
+
+
+def without_notation(bars: int, beats: int, beat_type: int) -> Expectation:
+    """A passage of a printed book, of which only the metre and the number of bars are known.
+
+    Raises:
+        PassageError: a number of bars or a metre that makes no sense.
+    """
+    if not 0 < bars <= MAX_BARS_WITHOUT_NOTATION or not 0 < beats <= 32 or beat_type not in (1, 2, 4, 8, 16):
+        raise PassageError(
+            "passage.metre", f"{bars} bars of {beats}/{beat_type} make no passage. Write the metre like 4/4 and the bars like 1-8."
+        )
+    length = 4.0 * beats / beat_type
+    beat = 1.5 if beat_type == 8 and beats % 3 == 0 and beats > 3 else 4.0 / beat_type
+    layout = tuple(
+        PlayedBar(number=str(i + 1), pass_=1, start_quarters=i * length, length_quarters=length, beat_quarters=beat) for i in range(bars)
+    )
+    return Expectation(part=1, instrument="", transposition=0, notes=(), bars=layout)
 
 
 def with_choices(expectation: Expectation, alternatives: Mapping[str, tuple[int, ...]], optional: Collection[str]) -> Expectation:

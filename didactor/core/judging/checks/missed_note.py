@@ -6,7 +6,7 @@ from dataclasses import replace
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
-from didactor.core.judging.words import pitch_in_words, place_in_words
+from didactor.core.judging.words import place_in_words
 
 
 @check(code="notes.missed", title="Missed note", category="notes", unit="notes", reference="no sound aligned with a written note")
@@ -25,7 +25,7 @@ def missed_note(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="notes.missed",
             category="notes",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is missing.",
+            text=f"{place_in_words(evidence.expectation, item.note)}: {evidence.in_words(item.note)} is missing.",
             severity=8.0,
             size=1.0,
             unit="notes",

@@ -8,7 +8,7 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.root_causes import limp
-from didactor.core.judging.words import pitch_in_words, place_in_words
+from didactor.core.judging.words import place_in_words
 
 #: A note stands out only when it lies this many times the take's own scatter (standard deviation, robust) from the pulse:
 #: scatter is a player's, or a slow attack's, and no fault of one note.
@@ -44,7 +44,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="rhythm.placement",
             category="rhythm",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} comes "
+            text=f"{place_in_words(evidence.expectation, item.note)}: {evidence.in_words(item.note)} comes "
             f"{abs(item.early_late_ms) / 1000:.2f} s {'early' if item.early_late_ms < 0 else 'late'}.",
             severity=4.0 + min(abs(item.early_late_ms) / 300.0, 1.5),
             size=item.early_late_ms,

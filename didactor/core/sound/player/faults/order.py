@@ -26,9 +26,14 @@ def skip(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
 
 
 def repeat(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
-    again = [b for b in expectation.bars if b.pass_ > 1]
-    for bar in reversed(again):
-        notes = _without(notes, bar.start_quarters, bar.start_quarters + bar.length_quarters)
+    stretches: list[list[float]] = []
+    for bar in expectation.bars:
+        if bar.pass_ > 1 and stretches and abs(stretches[-1][1] - bar.start_quarters) < 1e-6:
+            stretches[-1][1] += bar.length_quarters
+        elif bar.pass_ > 1:
+            stretches.append([bar.start_quarters, bar.start_quarters + bar.length_quarters])
+    for begin, end in reversed(stretches):
+        notes = _without(notes, begin, end)
     return notes
 
 
