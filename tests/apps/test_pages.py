@@ -48,7 +48,6 @@ class StudentPagesTests(scenes.OwnFolders, TestCase):
         for step, words in (
             ("listening", "Opening"),
             ("hearing", "Hearing the notes"),
-            ("aligning", "over the score"),
             ("judging", "Judging"),
         ):
             Take.objects.filter(pk=take.pk).update(state="analysing", step=step)

@@ -277,7 +277,9 @@ def _extra(
     )
     if near is None:
         return
-    y, sign = _heard_place(float(geometry["notes"][near["id"]]["y"]), near["written_pitch"], extra["midi"] - near["sounding_midi"])
+    # A stroke has no pitch: it stands on its neighbour's line.
+    semitones = 0 if extra["midi"] is None else extra["midi"] - near["sounding_midi"]
+    y, sign = _heard_place(float(geometry["notes"][near["id"]]["y"]), near["written_pitch"], semitones)
     group = _element(layer, "g", "mark extra", title="An extra note is heard here", data_time=extra["onset_s"])
     _element(group, "ellipse", "ghost", cx=0.0, cy=0.0, rx=92.0, ry=50.0, transform=f"translate({found[0]:g}, {y:g}) rotate(-45)")
     if sign:
