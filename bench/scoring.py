@@ -59,6 +59,10 @@ WHOLE_TAKE = {
     "tempo.drift",
 }
 NEAR_BARS = 1
+#: From here on a take as a whole is out of tune.
+OUT_OF_TUNE_CENTS = 20.0
+#: A claimed tuning of the take is true when it is this near.
+NEAR_CENTS = 5.0
 #: A note that chance displaced by this much is out of tune, and this share of a claimed displacement makes it a true one.
 TRUE_CENTS, TRUE_SHARE = 20.0, 0.7
 
@@ -120,15 +124,20 @@ def score(take: Take, analysis: Analysis) -> Score:
         _extras(result, take, evidence)
     _tempo(result, take, evidence)
     if not take.truth["degradations"] and evidence.tuning is not None and take.scenario.voices in ("one", "many"):
-        cents = [n["cents"] for n in take.truth["notes"]]
-        if max(cents) - min(cents) < 34:
-            result.tuning_cents.append(abs(evidence.tuning.offset_cents - float(np.median(cents))))
+        played = [n["cents"] for n in take.truth["notes"]]
+        if max(played) - min(played) < 34:
+            result.tuning_cents.append(abs(evidence.tuning.offset_cents - _tuning(take)))
     return result
 
 
 def _truth_by_note(take: Take) -> dict[tuple[str, int], dict[str, Any]]:
     """What became of each written note: its last sound, as a note played again after a restart counts as played last."""
     return {(n["id"], n["pass"]): n for n in take.truth["notes"] if n["id"]}
+
+
+def _tuning(take: Take) -> float:
+    """Cents of the take's own pitch, as it sounds: the median over its notes."""
+    return float(np.median([n["sounding_cents"] for n in take.truth["notes"] if not n["stroke"]]))
 
 
 def _shift(take: Take) -> int:
@@ -163,7 +172,7 @@ def _notes(result: Score, take: Take, evidence: Evidence, label: str) -> None:
         if true is not None and item.onset_s is not None and item.status is Status.CORRECT and not item.note.grace:
             errors.append(1000 * (item.onset_s - true["sounding_onset_s"]))
         if true is not None and item.cents is not None and item.status is Status.CORRECT:
-            result.cents.append(abs(item.cents + evidence.tuning.offset_cents - true["cents"]))
+            result.cents.append(abs(item.cents + evidence.tuning.offset_cents - true["sounding_cents"]))
     if errors and not take.truth["degradations"]:
         # The sound's own attack is the same for all notes of a take: calibrated away.
         result.onset_ms += np.abs(np.array(errors) - np.median(errors)).tolist()
@@ -237,6 +246,8 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
     free: list[tuple[str, int | None]] = []
     for fault in take.truth["faults"]:
         code = CODE_OF[fault["kind"]]
+        if code == "intonation.tuning" and abs(_tuning(take)) < OUT_OF_TUNE_CENTS:
+            continue  # the source's own tuning has made good for it
         place = None
         if code not in WHOLE_TAKE and "note" in fault:
             note = take.expectation.notes[fault["note"]]
@@ -267,6 +278,8 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
 
 def _is_so(finding: Finding, take: Take) -> bool:
     """What chance did to a note is no planted fault, but a finding that says so is true: the truth itself is measured."""
+    if finding.code == "intonation.tuning" and finding.size is not None:
+        return abs(_tuning(take) - finding.size) < NEAR_CENTS
     if finding.code not in ("intonation.note", "rhythm.placement") or finding.size is None:
         return False
     truth = _truth_by_note(take)
@@ -274,7 +287,7 @@ def _is_so(finding: Finding, take: Take) -> bool:
     if key not in truth:
         return False
     if finding.code == "intonation.note":
-        away = truth[key]["cents"] - float(np.median([n["cents"] for n in take.truth["notes"]]))
+        away = truth[key]["sounding_cents"] - _tuning(take)
         return abs(away) >= TRUE_CENTS and away * finding.size > 0
     known = [
         (n.onset_quarters, truth[n.id, n.pass_]["onset_s"], (n.id, n.pass_)) for n in take.expectation.notes if (n.id, n.pass_) in truth

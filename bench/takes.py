@@ -33,6 +33,8 @@ CACHE = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var")) / "bench"
 ONE_VOICE = ("flute", "recorder", "clarinet", "alto-saxophone", "trumpet", "horn", "tuba", "violin", "cello", "guitar", "voice", "piano")
 MANY_VOICES = ("piano", "guitar", "ukulele")
 TEMPI = (60.0, 72.0, 84.0, 96.0, 112.0, 126.0)
+#: The shortest note that is put out of tune.
+AUDIBLE_S = 0.4
 VIBRATO = ("violin", "cello", "flute", "voice")
 
 
@@ -230,7 +232,7 @@ def take(scenario: Scenario) -> Take:
     tempo = float(rng.choice(TEMPI))
     count_off = 4 if scenario.faults == "entry" else 0
     style = _style(scenario, instrument, rng)
-    faults = _faults(scenario, expectation, rng)
+    faults = _faults(scenario, expectation, tempo, rng)
     degradations = [dict(d) for d in scenario.degradations]
     for step in degradations:
         if step["kind"] == "click":
@@ -310,7 +312,7 @@ def _style(scenario: Scenario, instrument: Instrument, rng: np.random.Generator)
     )
 
 
-def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generator) -> list[dict[str, Any]]:
+def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.random.Generator) -> list[dict[str, Any]]:
     kind, notes = scenario.faults, expectation.notes
     if not kind:
         return []
@@ -327,6 +329,8 @@ def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generat
         if notes[i + 1].onset_quarters - notes[i].onset_quarters - notes[i].duration_quarters >= 0.99
         and notes[i].staff == notes[i + 1].staff
     ]
+    # Nobody hears 40 cents in a note of a tenth of a second.
+    audible = [i for i, n in enumerate(notes) if n.duration_quarters * 60 / tempo >= AUDIBLE_S]
     accidentals = sorted({n.written_pitch[0] for n in notes if n.written_pitch[1] in "#b"})
     sign = float(rng.choice([-1, 1]))
     made: dict[str, list[dict[str, Any]]] = {
@@ -345,7 +349,7 @@ def _faults(scenario: Scenario, expectation: Expectation, rng: np.random.Generat
         "flat": [{"kind": "flat"}] if len({n.dynamics for n in notes}) > 1 else [],
         "hand": [{"kind": "hand", "ms": sign * float(rng.uniform(55, 90)), "staff": int(rng.choice([1, 2]))}],
         "detuned": [
-            {"kind": "detuned", "note": int(i), "cents": float(rng.choice([-45, -35, 35, 45]))} for i in rng.permutation(count)[:3]
+            {"kind": "detuned", "note": int(i), "cents": float(rng.choice([-45, -35, 35, 45]))} for i in rng.permutation(audible)[:3]
         ],
         "entry": [{"kind": "entry", "beats": float(rng.choice([-0.5, 0.5, 1.0]))}],
         "stroke": [{"kind": "stroke", "count": 1}],

@@ -63,7 +63,8 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:
         return _unusable(recording, expectation, targets, _refused(quality, "another_piece", ANOTHER_PIECE, recording))
     progress("judging")
-    evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument)
+    levels_hold = all(p.code != "gain_riding" for p in quality.problems)
+    evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument, levels_hold)
     return Analysis(
         expectation=expectation,
         targets=targets,

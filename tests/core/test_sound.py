@@ -111,3 +111,43 @@ class GateTests(SimpleTestCase):
         quiet = (np.asarray(played().samples) * 0.01).astype(np.float32)
         verdict, codes = self.codes(Recording(samples=quiet))
         self.assertEqual((verdict, "too_quiet" in codes), ("poor", True))
+
+
+class GateProblemTests(SimpleTestCase):
+    """Each problem is met where it is, and a clean take has none."""
+
+    def problems(self, *degradations: dict) -> set[str]:
+        import numpy as np
+        import soxr
+
+        from didactor.core.instruments import BY_SLUG
+        from didactor.core.sound.gate import assess
+        from didactor.core.sound.player.take import simulate
+        from didactor.core.sound.recording import RATE_HZ, Recording
+        from tests.music import TUNE, expectation
+
+        take = simulate(
+            expectation(TUNE, bars="0-5"),
+            BY_SLUG["clarinet"],
+            100.0,
+            source="additive",
+            room="bedroom",
+            seed=5,
+            degradations=list(degradations),
+        )
+        samples = soxr.resample(take.samples, 44_100, RATE_HZ).astype(np.float32)
+        return {p.code for p in assess(Recording(samples=samples)).problems}
+
+    def test_a_clean_take_has_no_problem(self):
+        self.assertEqual(self.problems(), set())
+
+    def test_problems_are_named(self):
+        hiss = {"kind": "noise", "snr_db": 32, "colour": "white"}
+        self.assertEqual(self.problems(hiss, {"kind": "gain"}), {"gain_riding"})
+        self.assertEqual(self.problems(hiss), set())
+        self.assertEqual(self.problems({"kind": "cut", "start_s": 1.3}), {"begins_late"})
+        self.assertEqual(self.problems({"kind": "cut", "end_s": 6.0}), {"ends_early"})
+        self.assertEqual(self.problems({"kind": "phone", "low_hz": 60, "high_hz": 700}), {"muffled"})
+        self.assertIn("noisy", self.problems({"kind": "noise", "snr_db": 3, "colour": "white"}))
+        self.assertIn("too_quiet", self.problems({"kind": "quiet", "db": -45}))
+        self.assertIn("dropout", self.problems({"kind": "dropout", "count": 4}))

@@ -22,7 +22,15 @@ CLIPPED_PERCENT = 0.5
 NOISY_SNR_DB = 12.0
 UNUSABLE_SNR_DB = 4.0
 DROPOUT_S = 0.04
+#: Less than half a step of 16 bits: no microphone is so quiet.
+DIGITAL_SILENCE = 1.5e-5
 MIN_DURATION_S = 0.5
+#: A recording is cut when its first or last moments are within so much of its loud ones.
+EDGE_S, EDGE_BELOW_DB = 0.06, 8.0
+GAIN_RIDING_DB = 8.0
+#: The frames of 32 ms before anybody plays, and how little a hiss changes in them.
+HISS_FRAMES, HISS_SPREAD_DB = slice(2, 10), 1.5
+MUFFLED_DB = -48.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,6 +101,29 @@ def assess(recording: Recording) -> Quality:
         )
         for a, b in (*recording.gaps_s, *_dropouts(samples, levels))
     ][:20]
+    problems += _cut_off(samples, loud)
+    riding = _gain_riding_db(samples)
+    numbers["gain_riding_db"] = round(riding, 1)
+    if riding > GAIN_RIDING_DB:
+        problems.append(
+            Problem(
+                code="gain_riding",
+                text="The recorder changes the level by itself: loud and soft cannot be judged. Turn automatic gain off, if you can.",
+                start_s=0.0,
+                end_s=recording.duration_s,
+            )
+        )
+    dull = _high_band_db(samples)
+    numbers["high_band_db"] = round(dull, 1)
+    if dull < MUFFLED_DB:
+        problems.append(
+            Problem(
+                code="muffled",
+                text="The sound is muffled: something covers the microphone. Uncover it, or turn it towards the instrument.",
+                start_s=0.0,
+                end_s=recording.duration_s,
+            )
+        )
     snr = _snr_db(samples)
     numbers["snr_db"] = round(snr, 1)
     if snr < NOISY_SNR_DB:
@@ -105,6 +136,55 @@ def assess(recording: Recording) -> Quality:
         )
     verdict = "unusable" if unusable else "poor" if problems else "ok"
     return Quality(verdict=verdict, problems=tuple(problems), numbers=numbers)
+
+
+def _cut_off(samples: np.ndarray, loud_db: float) -> list[Problem]:
+    """Sound that is already, or still, near its full level at the very edge of the recording."""
+    edge = int(EDGE_S * RATE_HZ)
+    found = []
+    for code, piece, at_s, what in (
+        ("begins_late", samples[:edge], 0.0, "begins in the middle of the sound. Start recording a moment before you play"),
+        ("ends_early", samples[-edge:], len(samples) / RATE_HZ, "ends in the middle of the sound. Let the last note fade before you stop"),
+    ):
+        level = amplitude_to_db(float(np.sqrt(np.square(piece, dtype=np.float64).mean())))
+        if level > loud_db - EDGE_BELOW_DB:
+            found.append(
+                Problem(
+                    code=code,
+                    text=f"The recording {what}.",
+                    start_s=max(0.0, at_s - EDGE_S),
+                    end_s=min(at_s + EDGE_S, len(samples) / RATE_HZ),
+                )
+            )
+    return found
+
+
+def _band_levels(samples: np.ndarray, low_hz: float, high_hz: float) -> np.ndarray:
+    """Level of a band of frequency in frames of 32 ms, dB."""
+    size = 1024
+    frames = np.lib.stride_tricks.sliding_window_view(samples, size)[::size] if len(samples) >= size else samples[None, :]
+    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(frames.shape[1]).astype(np.float32), axis=1)))
+    hz = np.fft.rfftfreq(frames.shape[1], 1 / RATE_HZ)
+    return np.asarray(10 * np.log10(power[:, (hz >= low_hz) & (hz < high_hz)].sum(axis=1) + 1e-12))
+
+
+def _gain_riding_db(samples: np.ndarray) -> float:
+    """How much louder the room's hiss is before the playing than in the quietest moments later: a recorder that rides the gain
+    turns silence up and playing down. 0 where the recording does not begin with a steady hiss.
+    """
+    room = _band_levels(samples, 7000.0, 12_000.0)
+    before = room[HISS_FRAMES]
+    whole = _band_levels(samples, 60.0, 15_000.0)
+    playing = len(room) < 60 or np.median(whole[HISS_FRAMES]) > np.percentile(whole, 90) - EDGE_BELOW_DB
+    if playing or before.std() > HISS_SPREAD_DB:
+        return 0.0
+    return max(0.0, float(np.median(before) - np.percentile(room[HISS_FRAMES.stop :], 8)))
+
+
+def _high_band_db(samples: np.ndarray) -> float:
+    """Loud moments above 1.5 kHz against the whole, dB."""
+    whole, high = _band_levels(samples, 60.0, 15_000.0), _band_levels(samples, 1500.0, 15_000.0)
+    return float(np.percentile(high, 95) - np.percentile(whole, 95))
 
 
 def _snr_db(samples: np.ndarray) -> float:
@@ -134,8 +214,8 @@ def _is_tonal(samples: np.ndarray) -> bool:
 
 
 def _dropouts(samples: np.ndarray, levels: np.ndarray) -> list[tuple[float, float]]:
-    """Runs of exact digital silence inside playing (a recorder's buffer lost, not a rest)."""
-    zero = np.concatenate(([0], (samples == 0.0).astype(np.int8), [0]))
+    """Runs of digital silence inside playing (a recorder's buffer lost, not a rest)."""
+    zero = np.concatenate(([0], (np.abs(samples) < DIGITAL_SILENCE).astype(np.int8), [0]))
     edges = np.flatnonzero(np.diff(zero))
     found = []
     for start, end in zip(edges[::2], edges[1::2], strict=True):

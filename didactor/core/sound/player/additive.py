@@ -80,16 +80,16 @@ _FAMILY_OF = {
 }
 
 
-def synthesise_additive(
-    notes: list[PerformedNote], instrument: Instrument, length: int, rng: np.random.Generator, vibrato_cents: float
-) -> Samples:
+def synthesise_additive(notes: list[PerformedNote], instrument: Instrument, length: int, seed: int, vibrato_cents: float) -> Samples:
     """Dry sound of a performance, ``length`` samples at ``RATE_HZ``."""
+    rng = np.random.default_rng(seed)
     family = FAMILIES[_FAMILY_OF.get(instrument.slug, "reed")]
     timbre = rng.uniform(0.7, 1.35, family.partials)
     body = tuple(f * float(rng.uniform(0.9, 1.1)) for f in family.body)
     sound = np.zeros(length, dtype=np.float64)
     lines: dict[int, PerformedNote] = {}
-    for note in notes:
+    wanders = wander_cents(notes, instrument, seed)
+    for note, wander in zip(notes, wanders, strict=True):
         begin = int(note.onset_s * RATE_HZ)
         if begin >= length:
             continue
@@ -98,11 +98,27 @@ def synthesise_additive(
         else:
             before = lines.get(note.staff)
             slurred = before if before is not None and family.decay_s is None and note.onset_s - before.offset_s < SLUR_GAP_S else None
-            piece = _tone(note, slurred, family, timbre, body, rng, vibrato_cents if instrument.bends else 0.0)
+            piece = _tone(note, slurred, family, timbre, body, rng, vibrato_cents if instrument.bends else 0.0, wander)
         end = min(length, begin + len(piece))
         sound[begin:end] += piece[: end - begin]
         lines[note.staff] = note
     return sound.astype(np.float32)
+
+
+def wander_cents(notes: list[PerformedNote], instrument: Instrument, seed: int) -> list[npt.NDArray[np.float64]]:
+    """How the pitch of each held note wanders by itself, cents per sample: no lip, bow or voice is a machine."""
+    family = FAMILIES[_FAMILY_OF.get(instrument.slug, "reed")]
+    rng = np.random.default_rng((seed, 1))
+    found = []
+    for note in notes:
+        count = _length(note, family)
+        still = note.stroke or family.decay_s is not None
+        found.append(np.zeros(count) if still else np.cumsum(rng.normal(0, 0.02, count)) * np.exp(-np.arange(count) / RATE_HZ / 4))
+    return found
+
+
+def _length(note: PerformedNote, family: Family) -> int:
+    return int((note.offset_s - note.onset_s + family.release_s * 2.5) * RATE_HZ)
 
 
 def _tone(
@@ -113,9 +129,10 @@ def _tone(
     body: tuple[float, ...],
     rng: np.random.Generator,
     vibrato_cents: float,
+    wander: npt.NDArray[np.float64],
 ) -> npt.NDArray[np.float64]:
     held_s = note.offset_s - note.onset_s
-    count = int((held_s + family.release_s * 2.5) * RATE_HZ)
+    count = _length(note, family)
     time = np.arange(count) / RATE_HZ
     base = midi_to_hz(note.midi + note.cents / 100)
     loud = (note.velocity / 127.0) ** 1.7
@@ -124,8 +141,7 @@ def _tone(
         * np.sin(2 * np.pi * VIBRATO_HZ * np.maximum(time - VIBRATO_AFTER_S, 0))
         * np.clip((time - VIBRATO_AFTER_S) / 0.3, 0, 1)
     )
-    if family.decay_s is None:
-        bend = bend + np.cumsum(rng.normal(0, 0.02, count)) * np.exp(-time / 4)  # no lip, bow or voice is a machine
+    bend = bend + wander
     if slurred_from is not None and abs(slurred_from.midi - note.midi) <= 12:
         bend = bend + 100 * (slurred_from.midi - note.midi) * np.exp(-time / (GLIDE_S / 4))
     phase = 2 * np.pi * np.cumsum(base * 2 ** (bend / 1200)) / RATE_HZ

@@ -8,7 +8,7 @@ from __future__ import annotations
 import shutil
 import subprocess
 import tempfile
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import mido
@@ -17,9 +17,10 @@ from scipy.io import wavfile
 
 from didactor.core.errors import CoreError
 from didactor.core.instruments import Instrument
-from didactor.core.sound.player.additive import synthesise_additive
+from didactor.core.sound.player.additive import synthesise_additive, wander_cents
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
+from didactor.core.units import midi_to_hz
 
 SOUNDFONTS = {
     "timgm": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),
@@ -57,7 +58,7 @@ def synthesise(
     """
     if source == ADDITIVE:
         end = max([n.offset_s for n in notes] + list(clicks_s), default=0.0) + TAIL_S
-        sound = synthesise_additive(notes, instrument, int(end * SYNTH_RATE_HZ), np.random.default_rng(seed), vibrato_cents)
+        sound = synthesise_additive(notes, instrument, int(end * SYNTH_RATE_HZ), seed, vibrato_cents)
         return np.asarray(sound / max(float(np.abs(sound).max()), 1e-6) * 0.7, dtype=np.float32)
     font = SOUNDFONTS[source]
     if shutil.which("fluidsynth") is None or not font.exists():
@@ -113,28 +114,66 @@ def _bend(cents: float) -> mido.Message:
     return mido.Message("pitchwheel", channel=0, pitch=int(np.clip(cents / BEND_RANGE_CENTS * 8192, -8192, 8191)))
 
 
-def sound_onsets_s(notes: list[PerformedNote], instrument: Instrument, source: str, seed: int = 0) -> list[float]:
-    """When each note is first heard: its sound, played alone, first reaches half of what it reaches within 150 ms.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sounding:
+    """What becomes of one performed note as a sound: when it is first heard, and its pitch in cents from its key."""
 
-    Synthesisers' attacks differ by over 100 ms, so the truth of an onset is measured on the sound. It is measured on every pitch
-    alone, since in the take itself other notes ring over it.
+    onset_s: float
+    cents: float
+
+
+#: Each pitch sounds alone for so long, every so often.
+ALONE_S, EVERY_S = 0.6, 1.0
+#: Where the pitch is measured, from the note's beginning; how far from the key it is sought; over how many partials.
+STEADY_FROM_S, SOUGHT_CENTS, PARTIALS = 0.15, 80, 5
+
+
+def measure_sounding(notes: list[PerformedNote], instrument: Instrument, source: str, seed: int = 0) -> list[Sounding]:
+    """Onset and pitch of every note as its source sounds it.
+
+    Synthesisers' attacks differ by over 100 ms and their samples are out of tune by up to 20 cents, so the truth is measured on the
+    sound: on every pitch alone, since in the take itself other notes ring over it. An onset is where the level first reaches half
+    of what it reaches within 150 ms; the pitch is what gathers most of the spectrum on its first partials.
     """
     pitches = sorted({(n.midi, n.stroke) for n in notes})
-    loudness = {p: int(np.median([n.velocity for n in notes if (n.midi, n.stroke) == p])) for p in pitches}
     alone = [
         replace(
-            notes[0], onset_s=0.1 + 0.8 * i, offset_s=0.5 + 0.8 * i, midi=midi, cents=0.0, stroke=stroke, velocity=loudness[midi, stroke]
+            notes[0],
+            onset_s=0.1 + EVERY_S * i,
+            offset_s=0.1 + EVERY_S * i + ALONE_S,
+            midi=midi,
+            cents=0.0,
+            stroke=stroke,
+            velocity=int(np.median([n.velocity for n in notes if (n.midi, n.stroke) == (midi, stroke)])),
         )
         for i, (midi, stroke) in enumerate(pitches)
     ]
     dry = synthesise(alone, instrument, source, seed=seed)
+    delays = {(n.midi, n.stroke): _delay_s(dry, n.onset_s) for n in alone}
+    if source == ADDITIVE:
+        wanders = wander_cents(notes, instrument, seed)
+        own = [float(np.mean(w[len(w) // 5 :])) if len(w) else 0.0 for w in wanders]
+    else:
+        detuned = {n.midi: _detuning_cents(dry, n) for n in alone if not n.stroke}
+        own = [detuned.get(n.midi, 0.0) for n in notes]
+    return [Sounding(onset_s=n.onset_s + delays[n.midi, n.stroke], cents=n.cents + cents) for n, cents in zip(notes, own, strict=True)]
+
+
+def _delay_s(dry: Samples, onset_s: float) -> float:
     hop = SYNTH_RATE_HZ // 1000
-    envelope = np.sqrt(np.square(dry[: len(dry) // hop * hop].reshape(-1, hop), dtype=np.float64).mean(axis=1))
+    piece = dry[int(onset_s * SYNTH_RATE_HZ) - 8 * hop : int((onset_s + 0.16) * SYNTH_RATE_HZ)]
+    envelope = np.sqrt(np.square(piece[: len(piece) // hop * hop].reshape(-1, hop), dtype=np.float64).mean(axis=1))
     # Half a period of the lowest notes: their envelope must not follow the wave itself.
-    envelope = np.convolve(envelope, np.ones(8) / 8, mode="same")
-    step_s = hop / SYNTH_RATE_HZ
-    delays = {}
-    for (midi, stroke), note in zip(pitches, alone, strict=True):
-        window = envelope[int(note.onset_s / step_s) : int((note.onset_s + 0.15) / step_s)]
-        delays[midi, stroke] = float(np.argmax(window >= 0.5 * window.max())) * step_s if len(window) and window.max() > 0 else 0.01
-    return [n.onset_s + delays[n.midi, n.stroke] for n in notes]
+    envelope = np.convolve(envelope, np.ones(8) / 8, mode="same")[8:158]
+    return float(np.argmax(envelope >= 0.5 * envelope.max())) * hop / SYNTH_RATE_HZ if len(envelope) and envelope.max() > 0 else 0.01
+
+
+def _detuning_cents(dry: Samples, note: PerformedNote) -> float:
+    """By how much a note's sound is off its key."""
+    piece = dry[int((note.onset_s + STEADY_FROM_S) * SYNTH_RATE_HZ) : int(note.offset_s * SYNTH_RATE_HZ)]
+    size = 1 << 17
+    magnitude = np.abs(np.fft.rfft(piece * np.hanning(len(piece)), size))
+    cents = np.arange(-SOUGHT_CENTS, SOUGHT_CENTS + 1)
+    bins = midi_to_hz(note.midi) * 2.0 ** (cents / 1200.0) * size / SYNTH_RATE_HZ
+    gathered = sum(np.interp(number * bins, np.arange(len(magnitude)), magnitude) for number in range(1, PARTIALS + 1))
+    return float(cents[int(np.argmax(gathered))])

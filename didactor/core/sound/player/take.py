@@ -13,7 +13,7 @@ from didactor.core.sound.player.degrade import Degradation, degrade
 from didactor.core.sound.player.faults import apply_faults
 from didactor.core.sound.player.faults.places import Fault
 from didactor.core.sound.player.performance import PerformedNote, Style, perform
-from didactor.core.sound.player.render import sound_onsets_s, synthesise
+from didactor.core.sound.player.render import Sounding, measure_sounding, synthesise
 from didactor.core.sound.player.rooms import ROOMS, SYNTH_RATE_HZ, Samples, add_room
 from didactor.core.sound.player.strum import strummed
 
@@ -68,7 +68,7 @@ def simulate(
     elif manner == "strum":
         notes = strummed(notes, expectation, instrument, {int(f["note"]): f["chord"] for f in faults if f.get("kind") == "chord"}, rng)
     dry = synthesise(notes, instrument, source, style.vibrato_cents, clicks, seed)
-    sounding = sound_onsets_s(notes, instrument, source, seed)
+    sounding = measure_sounding(notes, instrument, source, seed)
     samples, known = degrade(add_room(dry, ROOMS[room], rng), degradations or [], rng)
     shift_s = known["shift_s"]
     truth = {
@@ -81,7 +81,7 @@ def simulate(
         "instrument": instrument.slug,
         "degradations": [{k: v for k, v in d.items() if k != "samples"} for d in degradations or []],
         "clicks_s": known["clicks_s"] or [round(c - shift_s, 4) for c in clicks],
-        "notes": [_truth_of(note, onset, shift_s) for note, onset in zip(notes, sounding, strict=True)],
+        "notes": [_truth_of(note, sound, shift_s) for note, sound in zip(notes, sounding, strict=True)],
     }
     return SimulatedTake(samples=samples, truth=truth)
 
@@ -100,15 +100,16 @@ def _clapped(notes: list[PerformedNote]) -> list[PerformedNote]:
     return claps
 
 
-def _truth_of(note: PerformedNote, sounding_s: float, shift_s: float) -> dict[str, Any]:
+def _truth_of(note: PerformedNote, sounding: Sounding, shift_s: float) -> dict[str, Any]:
     return {
         "id": note.id or None,
         "pass": note.pass_,
         "onset_s": round(note.onset_s - shift_s, 4),
-        "sounding_onset_s": round(sounding_s - shift_s, 4),
+        "sounding_onset_s": round(sounding.onset_s - shift_s, 4),
         "offset_s": round(note.offset_s - shift_s, 4),
         "midi": note.midi,
         "cents": round(note.cents, 1),
+        "sounding_cents": round(sounding.cents, 1),
         "expected_midi": note.expected_midi,
         "staff": note.staff,
         "velocity": note.velocity,
