@@ -17,6 +17,8 @@ from typing import Any
 from didactor.core.analyse import analyse
 from didactor.core.errors import CoreError, PassageError, ScoreError
 from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.formats.annotated_score import annotate_musicxml
+from didactor.core.formats.performance_midi import performance_to_midi
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
 from didactor.core.judging.targets import STEPS, Targets
@@ -68,6 +70,8 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--metre", help="where there is no notation: the metre, e.g. 6/8, with --bars and --tempo")
     command.add_argument("--targets", help="the whole assignment's targets as a JSON file; the options above go first")
     command.add_argument("--json", required=True, help="where to write; - for standard output")
+    command.add_argument("--midi", help="also write what was heard as a MIDI file")
+    command.add_argument("--annotated", help="also write the score with the findings in it, as MusicXML")
     command.set_defaults(run=_analyse)
 
     command = commands.add_parser("expect", parents=[passage], help="write what is expected, in performed order")
@@ -147,7 +151,16 @@ def _analyse(options: argparse.Namespace) -> None:
         _, expectation = _expectation(options, targets.bars, targets.order)
     with Path(options.audio).open("rb") as source:
         recording = open_recording(source)
-    _write_json(options.json, analysis_to_json(analyse(recording, expectation, targets)))
+    result = analysis_to_json(analyse(recording, expectation, targets))
+    _write_json(options.json, result)
+    if options.midi:
+        Path(options.midi).write_bytes(performance_to_midi(result))
+    if options.annotated:
+        if options.score is None:
+            raise PassageError("passage.no_score", "There is no score to write into: give one with --score.")
+        with Path(options.score).open("rb") as source:
+            _, prepared = prepare_isolated(source)
+        Path(options.annotated).write_bytes(annotate_musicxml(prepared, result))
 
 
 def _without_notation(options: argparse.Namespace, targets: Targets) -> Expectation:

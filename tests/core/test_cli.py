@@ -8,10 +8,22 @@ import json
 import tempfile
 from pathlib import Path
 
+import mido
 from django.test import SimpleTestCase
 
 from didactor.cli import main
+from didactor.core.score.musicxml import prepare, read
 from tests.music import musicxml
+
+
+def notes_of(path: Path) -> list[tuple[int, float]]:
+    """(key, seconds) of every note in a MIDI file."""
+    time, found = 0.0, []
+    for message in mido.MidiFile(path):
+        time += message.time
+        if message.type == "note_on" and message.velocity:
+            found.append((message.note, round(time, 2)))
+    return found
 
 
 class CommandLineTests(SimpleTestCase):
@@ -35,10 +47,17 @@ class CommandLineTests(SimpleTestCase):
         status, _ = self.run_it("perform", *common, "--faults", str(faults), "--audio", str(audio), "--truth", str(truth))
         self.assertEqual(status, 0)
         self.assertEqual(json.loads(truth.read_text())["tempo_qpm"], 88)
-        self.assertEqual(self.run_it("analyse", *common, "--audio", str(audio), "--stage", "at_tempo", "--json", str(out))[0], 0)
+        midi, annotated = self.folder / "take.mid", self.folder / "annotated.musicxml"
+        out_options = ("--json", str(out), "--midi", str(midi), "--annotated", str(annotated))
+        self.assertEqual(self.run_it("analyse", *common, "--audio", str(audio), "--stage", "at_tempo", *out_options)[0], 0)
         result = json.loads(out.read_text())
         self.assertEqual([(f["code"], f["bar"]) for f in result["findings"]], [("notes.wrong", "6")])
         self.assertAlmostEqual(result["tempo"]["played_bpm"], 88, delta=0.5)
+        wrong = next(n for n in result["notes"] if n["status"] == "wrong_pitch")
+        self.assertIn((wrong["heard_midi"], round(wrong["onset_s"], 2)), notes_of(midi))
+        marked = read(prepare(annotated.read_bytes()))
+        self.assertEqual(len(marked.parts[0].bars), 9)
+        self.assertIn("E is written, F sharp is played.", annotated.read_text())
 
     def test_expect_names_parts_and_notes(self):
         out = self.folder / "out.json"

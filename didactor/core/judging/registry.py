@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cache
 
@@ -63,35 +63,77 @@ class Check:
     run: Callable[[Evidence], Iterable[Finding]]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pattern:
+    """A registered pattern: as a check, but it looks at what the checks have found."""
+
+    code: str
+    title: str
+    category: str
+    unit: str | None
+    reference: str
+    run: Callable[[Evidence, Sequence[Finding]], Iterable[Finding]]
+
+
 _CHECKS: dict[str, Check] = {}
+_PATTERNS: dict[str, Pattern] = {}
 CheckFunction = Callable[[Evidence], Iterable[Finding]]
+PatternFunction = Callable[[Evidence, Sequence[Finding]], Iterable[Finding]]
 
 
 def check(*, code: str, title: str, category: str, unit: str | None, reference: str) -> Callable[[CheckFunction], CheckFunction]:
     """Register a check. Raises ``ValueError`` for a code used twice or an unknown category."""
 
     def register(function: CheckFunction) -> CheckFunction:
-        if code in _CHECKS:
-            raise ValueError(f"two checks have the code {code}")
-        if category not in CATEGORIES:
-            raise ValueError(f"{category} is no category")
+        _refuse(code, category)
         _CHECKS[code] = Check(code=code, title=title, category=category, unit=unit, reference=reference, run=function)
         return function
 
     return register
 
 
+def pattern(*, code: str, title: str, category: str, unit: str | None, reference: str) -> Callable[[PatternFunction], PatternFunction]:
+    """Register a pattern; it stands in ``checks/`` like a check and is run after all of them."""
+
+    def register(function: PatternFunction) -> PatternFunction:
+        _refuse(code, category)
+        _PATTERNS[code] = Pattern(code=code, title=title, category=category, unit=unit, reference=reference, run=function)
+        return function
+
+    return register
+
+
+def _refuse(code: str, category: str) -> None:
+    if code in _CHECKS or code in _PATTERNS:
+        raise ValueError(f"two checks have the code {code}")
+    if category not in CATEGORIES:
+        raise ValueError(f"{category} is no category")
+
+
 @cache
 def all_checks() -> tuple[Check, ...]:
     """Every check of the ``checks`` package, ordered by code."""
+    _load()
+    return tuple(_CHECKS[code] for code in sorted(_CHECKS))
+
+
+@cache
+def all_patterns() -> tuple[Pattern, ...]:
+    """Every pattern of the ``checks`` package, ordered by code."""
+    _load()
+    return tuple(_PATTERNS[code] for code in sorted(_PATTERNS))
+
+
+@cache
+def _load() -> None:
     from didactor.core.judging import checks
 
     for module in sorted(m.name for m in pkgutil.iter_modules(checks.__path__)):
         importlib.import_module(f"{checks.__name__}.{module}")
-    return tuple(_CHECKS[code] for code in sorted(_CHECKS))
 
 
 def run_checks(evidence: Evidence) -> list[Finding]:
-    """All findings, what to mend first at the top, then in the order of the music."""
+    """All findings, what to mend first at the top, then in the order of the music; patterns stand before their instances."""
     findings = [finding for entry in all_checks() for finding in entry.run(evidence)]
+    findings += [finding for entry in all_patterns() for finding in entry.run(evidence, tuple(findings))]
     return sorted(findings, key=lambda f: (-f.severity, f.start_s if f.start_s is not None else -1.0))
