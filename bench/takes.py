@@ -35,6 +35,8 @@ MANY_VOICES = ("piano", "guitar", "ukulele")
 TEMPI = (60.0, 72.0, 84.0, 96.0, 112.0, 126.0)
 #: The shortest note that is put out of tune.
 AUDIBLE_S = 0.4
+#: The least time around a note that is put out of its place.
+ROOM_S = 0.28
 VIBRATO = ("violin", "cello", "flute", "voice")
 
 
@@ -318,7 +320,7 @@ def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
         return []
     count = len(notes)
     if kind == "mixed":
-        return _chord_faults(expectation, rng) if scenario.voices == "chords" else _mixed(scenario, expectation, rng)
+        return _chord_faults(expectation, rng) if scenario.voices == "chords" else _mixed(scenario, expectation, tempo, rng)
     middle = int(rng.integers(count // 3, 2 * count // 3))
     bar = next(b for b in expectation.bars if (b.number, b.pass_) == (notes[middle].bar, notes[middle].pass_))
     at = {"bar": bar.number, "pass": bar.pass_, "note": next(i for i, n in enumerate(notes) if (n.bar, n.pass_) == (bar.number, bar.pass_))}
@@ -337,13 +339,13 @@ def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
         "tempo": [{"kind": "tempo", "factor": float(rng.choice([0.8, 0.87, 1.13, 1.2]))}],
         "drift": [{"kind": "drift", "percent": sign * float(rng.uniform(1.2, 2.2))}],
         "uneven": [{"kind": "uneven", "percent": float(rng.choice([60, 64, 67]))}],
-        "octave": [{"kind": "octave", "octaves": _octave(scenario, expectation, int(sign))}],
+        "octave": [{"kind": "octave", "octaves": octaves} for octaves in _octaves(scenario, expectation, int(sign))[:1]],
         "tuning": [{"kind": "tuning", "cents": sign * float(rng.uniform(22, 40))}],
         "tuning_drift": [{"kind": "tuning_drift", "cents": sign * float(rng.uniform(35, 60))}],
         "key": [{"kind": "key", "step": str(rng.choice(accidentals))}] if accidentals else [],
         "restart": [{"kind": "restart", "note": at["note"] + int(rng.integers(0, 3)), "bars": int(rng.integers(1, 3))}],
         "skip": [{"kind": "skip", "note": at["note"], "bars": int(rng.integers(1, 3))}],
-        "repeat": [{"kind": "repeat"}],
+        "repeat": [{"kind": "repeat"}] if any(b.pass_ > 1 for b in expectation.bars) else [],
         "cut": [{"kind": "cut", "note": int(i), "share": 0.4} for i in long[:3]],
         "filled": [{"kind": "filled", "note": int(i)} for i in rests[:3]],
         "flat": [{"kind": "flat"}] if len({n.dynamics for n in notes}) > 1 else [],
@@ -358,14 +360,20 @@ def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
     return made[kind]
 
 
-def _octave(scenario: Scenario, expectation: Expectation, wanted: int) -> int:
-    """The wanted direction, unless the instrument has no such notes."""
-    instrument = BY_SLUG[scenario.instrument]
-    pitches = [n.sounding_midi + 12 * wanted for n in expectation.notes]
-    return wanted if instrument.low <= min(pitches) and max(pitches) <= instrument.high else -wanted
+def _octaves(scenario: Scenario, expectation: Expectation, wanted: int) -> list[int]:
+    """Up or down, the wanted one first, where the instrument has such notes."""
+    instrument, pitches = BY_SLUG[scenario.instrument], [n.sounding_midi for n in expectation.notes]
+    return [o for o in (wanted, -wanted) if instrument.low <= min(pitches) + 12 * o and max(pitches) + 12 * o <= instrument.high]
 
 
-def _mixed(scenario: Scenario, expectation: Expectation, rng: np.random.Generator) -> list[dict[str, Any]]:
+def _room_s(expectation: Expectation, index: int, tempo: float) -> float:
+    """Seconds between a note and the nearer of its neighbours in the same staff."""
+    note = expectation.notes[index]
+    away = [abs(n.onset_quarters - note.onset_quarters) for n in expectation.notes if n.staff == note.staff]
+    return min([a for a in away if a > 1e-6], default=4.0) * 60 / tempo
+
+
+def _mixed(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.random.Generator) -> list[dict[str, Any]]:
     """Wrong, missed, extra and displaced notes, well apart, and a hesitation."""
     count = len(expectation.notes)
     gap = 4 if scenario.voices != "many" else 7
@@ -374,7 +382,13 @@ def _mixed(scenario: Scenario, expectation: Expectation, rng: np.random.Generato
     kinds: list[dict[str, Any]] = [{"kind": "wrong", "semitones": int(rng.choice(shifts))} for _ in range(2)]
     kinds += [{"kind": "missed"}, {"kind": "missed"}]
     kinds += [{"kind": "extra", "semitones": int(rng.choice([-3, -2, 2, 3]))}]
-    kinds += [{"kind": str(rng.choice(["late", "early"])), "ms": float(rng.uniform(130, 190))}]
+    displaced = {"kind": str(rng.choice(["late", "early"])), "ms": float(rng.uniform(130, 190))}
+    # A note displaced by its own length would change places with its neighbour.
+    roomy = [p for p in places[5:] + places[:5] if _room_s(expectation, p, tempo) > ROOM_S]
+    if roomy:
+        places.remove(roomy[0])
+        places.insert(5, roomy[0])
+    kinds += [displaced]
     if scenario.voices in ("strokes", "clapped"):
         kinds = [{"kind": "missed"}, {"kind": "extra", "semitones": 0}, {"kind": "late", "ms": 150.0}]
     faults = [{**kind, "note": place} for kind, place in zip(kinds, places, strict=False)]

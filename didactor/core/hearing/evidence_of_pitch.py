@@ -19,6 +19,9 @@ CLEAR_VOICING, EXPLAINED_SHARE = 0.8, 0.65
 #: Rise of a note's own partials that proves its onset, dB.
 CONFIRM_DB = 7.0
 SOFT_BEGINNING_DB = 3.0
+#: The length of sound that a pitch is measured on, how far from the guess it is sought, and on which partials.
+STEADY_LEAST_S, STEADY_AT_MOST_S, STEADY_REACH_CENTS = 0.06, 0.6, 45.0
+STEADY_PARTIALS, STEADY_TO_HZ = 6, 3000.0
 ATTACK_DB, LONGEST_ATTACK_S = 5.0, 0.15
 
 
@@ -115,3 +118,38 @@ def _energy_db(features: Features, partials: npt.NDArray[np.float64], at_s: floa
     frame = features.samples[middle - half : middle + half] * np.hanning(2 * half)
     time = np.arange(len(frame)) / RATE_HZ
     return float(10 * np.log10(np.square(np.abs(np.exp(-2j * np.pi * partials[:, None] * time[None, :]) @ frame)).sum() + 1e-9))
+
+
+def steady_pitch(features: Features, start_s: float, end_s: float, pitch: float) -> float | None:
+    """Pitch of a tone between two times, fractional MIDI, measured on its partials near ``pitch``; None where they are too weak.
+
+    The network that finds fundamentals is off by up to 10 cents for some pitches. Each partial's frequency is the vertex of a
+    parabola through its logarithmic peak; a higher partial tells cents more finely, a stronger one more surely, so their weighted
+    median is taken.
+    """
+    end_s = min(end_s, start_s + STEADY_AT_MOST_S)
+    piece = features.samples[int(start_s * RATE_HZ) : int(end_s * RATE_HZ)]
+    if len(piece) < STEADY_LEAST_S * RATE_HZ:
+        return None
+    size = 1 << (4 * len(piece) - 1).bit_length()
+    magnitude = np.abs(np.fft.rfft(piece * np.hanning(len(piece)).astype(np.float32), size)) + 1e-9
+    base = float(midi_to_hz(pitch))
+    found, weights = [], []
+    for number in range(1, STEADY_PARTIALS + 1):
+        due = number * base * size / RATE_HZ
+        reach = due * (2 ** (STEADY_REACH_CENTS / 1200) - 1)
+        first, last = max(1, int(due - reach)), int(due + reach) + 2
+        if number * base > STEADY_TO_HZ or last >= len(magnitude) - 1:
+            break
+        peak = first + int(np.argmax(magnitude[first:last]))
+        left, centre, right = np.log(magnitude[peak - 1 : peak + 2])
+        bend = left - 2 * centre + right
+        if bend >= -1e-9 or not first < peak < last - 1:
+            continue
+        found.append(12 * float(np.log2((peak + 0.5 * (left - right) / bend) / due)))
+        weights.append(number * float(magnitude[peak]))
+    if not found:
+        return None
+    order = np.argsort(found)
+    total = np.cumsum(np.array(weights)[order])
+    return pitch + found[int(order[np.searchsorted(total, 0.5 * total[-1])])]

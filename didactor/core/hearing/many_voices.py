@@ -28,7 +28,7 @@ from didactor.core.hearing.groups import (
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
 from didactor.core.hearing.presence import MODEL, Evidence, features_of, onset_near, sounding_between
-from didactor.core.hearing.spectrum import carried_from_hz, spectrum, tuning_of
+from didactor.core.hearing.spectrum import carried_from_hz, spectrum, tuning_of, tuning_of_notes
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.units import A4_HZ, FloatArray, midi_to_hz
@@ -39,10 +39,17 @@ PRIOR = 1.5
 RIGHT_FROM, ACCUSED_BELOW = 0.7, 0.35
 #: Log odds before listening that a key not written is struck at a given onset, and the probability it takes to say so.
 EXTRA_PRIOR, EXTRA_FROM = -3.0, 0.9
+#: Log odds of the evidence that another key was struck where a written one is missing.
+INSTEAD = 3.5
 #: More of the same for a note whose fundamental the recording does not carry.
 NOT_CARRIED = 3.0
-SHIFT_FROM_COST, SHIFT_GAIN = 0.55, 0.75
+SHIFT_FROM_COST, SHIFT_GAIN = 0.4, 0.75
 NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
+#: A note is looked for so far from its moment, beyond what belongs to the moment itself; it is taken to be there when its strike
+#: is this strong and the log odds are better by this much.
+APART_S, ELSEWHERE_S, ELSEWHERE_STRENGTH, ELSEWHERE_GAIN = 0.06, 0.26, 0.55, 1.5
+#: Log odds from which on a key that is an overtone of a written one was struck itself.
+OVERTONE_STRUCK = 6.0
 MIN_STRIKES = 3
 #: The level of a note is the highest within this time of its onset.
 LEVEL_S = 0.12
@@ -60,6 +67,9 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         return None
     notes = take.notes_heard()
     right = sum(n.status is Status.CORRECT for n in notes)
+    sure = [(n.heard_midi, n.onset_s) for n in notes if n.status is Status.CORRECT and n.heard_midi is not None and n.onset_s is not None]
+    measured = tuning_of_notes(samples, sure, take.evidence.tuning_cents)
+    tuning_cents = take.evidence.tuning_cents if measured is None else measured
     return Hearing(
         notes=tuple(notes),
         extra=tuple(take.extras(notes)),
@@ -67,7 +77,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         seconds_per_quarter=take.alignment.seconds_per_quarter,
         share_of_notes=right / len(notes),
         share_of_sounds=right / max(1, sum(s.strength > 0.6 for s in take.strikes)),
-        tuning=Tuning(a4_hz=A4_HZ * 2 ** (take.evidence.tuning_cents / 1200), offset_cents=take.evidence.tuning_cents, concentration=0.8),
+        tuning=Tuning(a4_hz=A4_HZ * 2 ** (tuning_cents / 1200), offset_cents=tuning_cents, concentration=0.8),
         shift=take.shift,
     )
 
@@ -142,10 +152,40 @@ class Take:
             return notes
         wanted = [self.expectation.notes[i].sounding_midi + self.shift for _, i, _, _ in rows]
         odds = MODEL.log_odds(np.array([self.features(midi, i, t, c) for midi, (_, i, t, c) in zip(wanted, rows, strict=True)]))
-        for (moment, index, time_s, company), midi, odd in zip(rows, wanted, odds.tolist(), strict=True):
+        for (moment, index, due_s, company), midi, odd in zip(rows, wanted, odds.tolist(), strict=True):
             doubt = NOT_CARRIED if self._is_not_carried(midi) else 0.0
+            time_s = due_s
+            elsewhere = self._struck_elsewhere(moment, index, midi, due_s)
+            if elsewhere is not None and elsewhere[1] > odd + ELSEWHERE_GAIN:
+                time_s, odd = elsewhere
             notes[index] = self._note_heard(moment, index, midi, time_s, company, 1 / (1 + np.exp(-(odd + PRIOR + doubt))))
         return notes
+
+    def _struck_elsewhere(self, moment: int, index: int, midi: int, due_s: float) -> tuple[float, float] | None:
+        """A clear strike of this key off its moment, as (time, log odds): one hand early or late, one note of a chord."""
+        others = [t for m, t in self.times.items() if m != moment and midi in self._keys[m]]
+        near = [
+            s.time_s
+            for s in self.strikes
+            if s.midi == midi
+            and s.strength > ELSEWHERE_STRENGTH
+            and APART_S < abs(s.time_s - due_s) < ELSEWHERE_S
+            and all(abs(s.time_s - t) > abs(s.time_s - due_s) for t in others)
+        ]
+        if not near:
+            return None
+        # What else is struck there is not known; what is due then is in its company.
+        odds = [float(MODEL.log_odds(self.features(midi, index, t, self._due_at(t) - {midi})[None])[0]) for t in near]
+        return max(zip(near, odds, strict=True), key=lambda pair: pair[1])
+
+    @cached_property
+    def _keys(self) -> list[frozenset[int]]:
+        """The keys of every moment."""
+        return [frozenset(self.expectation.notes[i].sounding_midi + self.shift for i in m.notes) for m in self.moments]
+
+    def _due_at(self, time_s: float) -> frozenset[int]:
+        """Keys of the moments within a strike's reach of a time."""
+        return frozenset().union(*(self._keys[m] for m, t in self.times.items() if abs(t - time_s) < APART_S))
 
     def _note_heard(self, moment: int, index: int, midi: int, time_s: float, company: frozenset[int], probability: float) -> NoteHeard:
         stretch = self.stretches.get(moment, -1)
@@ -226,14 +266,16 @@ class Take:
 
     def _played_instead(self, moment: int, midi: int, time_s: float) -> int | None:
         """A key struck at the time of a missing note that nobody else expects there."""
-        written = self._expected_near(time_s)
+        written = self._expected_near(time_s) - {midi}
         overtones = {w + o for w in written for o in (12, 19, 24, 28)}
-        near = [
-            s
-            for s in self.strikes
-            if abs(s.time_s - time_s) < EXTRA_NEAR_S and s.midi not in written and s.midi not in overtones and abs(s.midi - midi) <= 12
-        ]
-        near = [s for s in near if self._is_struck(s, EXTRA_PRIOR + 1.0)]
+        company = self._keys[moment] - {midi}
+        near = []
+        for strike in self.strikes:
+            if abs(strike.time_s - time_s) >= EXTRA_NEAR_S or strike.midi in written or not 0 < abs(strike.midi - midi) <= 12:
+                continue
+            odds = float(MODEL.log_odds(features_of(self.evidence, strike.midi, strike.time_s, 0.25, company)[None])[0])
+            if odds > (OVERTONE_STRUCK if strike.midi in overtones else INSTEAD):
+                near.append(strike)
         return min(near, key=lambda s: (abs(s.midi - midi) > 3, -s.strength)).midi if near else None
 
     def _is_struck(self, strike: Strike, prior: float) -> bool:
@@ -246,7 +288,7 @@ class Take:
         if len(self.times) < 2:
             return []
         times = sorted((t, m) for m, t in self.times.items())
-        wrong = {(n.heard_midi, round(n.onset_s or 0, 2)) for n in notes if n.status is Status.WRONG_PITCH}
+        taken = [(n.heard_midi, n.onset_s) for n in notes if n.onset_s is not None]
         found = []
         for strike in self.strikes:
             if not times[0][0] - 0.05 < strike.time_s < times[-1][0] + 0.05 or strike.strength < 0.5:
@@ -254,7 +296,7 @@ class Take:
             written = self._expected_near(strike.time_s)
             if strike.midi in written or any(strike.midi - w in (12, 19, 24, 28, 31) for w in written):
                 continue
-            if any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in wrong) or not self._is_struck(strike, EXTRA_PRIOR):
+            if any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in taken) or not self._is_struck(strike, EXTRA_PRIOR):
                 continue
             at, moment = max((t, m) for t, m in times if t <= strike.time_s + 0.06)
             position = self.moments[moment].quarters + max(0.0, strike.time_s - at) / max(self.alignment.seconds_per_quarter, 1e-3)

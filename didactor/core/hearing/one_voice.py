@@ -20,6 +20,7 @@ from didactor.core.hearing.evidence_of_pitch import (
     onset_is_confirmed,
     pitch_is_present,
     span_is_explained,
+    steady_pitch,
 )
 from didactor.core.hearing.features import FLUX_HOP_S, Features, listen
 from didactor.core.hearing.groups import EARLY_S, onset_time
@@ -48,9 +49,13 @@ EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE = 0.06, 20.0, 1.5
 SAME_SOUND_SEMITONES = 0.8
 #: A sound ends where its level falls by so much within twice so many frames (6 ms each).
 FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
+#: A sound whose pitch is lost has ended where its level is lower by this.
+GONE_DB = 10.0
 #: A held tone may be lost for so long and still be the same.
 LOST_S = 0.16
-MIN_CENTS_S, MIN_CENTS_FRAMES = 0.12, 6
+#: The shortest note whose cents are measured, from which share of it on, and up to so long before its end.
+MIN_CENTS_S, STEADY_FROM, RELEASE_S = 0.12, 0.2, 0.02
+FEWEST_FOR_TUNING = 5
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
 
@@ -78,9 +83,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         seconds_per_quarter=alignment.seconds_per_quarter,
         share_of_notes=min(right, len({m.note for m in alignment.matches})) / len(expectation.notes),
         share_of_sounds=right / max(1, len(solid)),
-        tuning=Tuning(
-            a4_hz=A4_HZ * 2 ** (line.tuning_cents / 1200), offset_cents=line.tuning_cents, concentration=line.tuning_concentration
-        ),
+        tuning=Tuning(a4_hz=A4_HZ * 2 ** (line.own_cents / 1200), offset_cents=line.own_cents, concentration=line.tuning_concentration),
         shift=shift,
     )
 
@@ -150,7 +153,7 @@ def _align_with_shift(events: list[Event], expectation: Expectation, seconds: fl
 
 @dataclass(frozen=True, kw_only=True)
 class Line:
-    """Events, their alignment, and the questions asked of them."""
+    """Events, their alignment, and the questions asked of them. ``tuning_cents`` is the first estimate, by frames."""
 
     features: Features
     second: SecondOpinion
@@ -219,7 +222,8 @@ class Line:
             status, reason = self._accuse(event, offset_s, distance, min(wanted, key=lambda p: abs(event.midi - p)))
         cents = None
         if status is Status.CORRECT and instrument.bends and distance == 0 and event.duration_s >= MIN_CENTS_S and event.spread < 0.5:
-            cents = self._cents(event, offset_s)
+            steady = self.steady_cents.get(index)
+            cents = None if steady is None else steady - self.own_cents
         return NoteHeard(
             status=status,
             confidence=confidence if status is not Status.UNCERTAIN else min(confidence, 0.45),
@@ -237,13 +241,27 @@ class Line:
         notes = self.expectation.notes
         return index > 0 and notes[index - 1].sounding_midi == notes[index].sounding_midi
 
-    def _cents(self, event: Event, offset_s: float) -> float | None:
-        """Median deviation of the steady part of the whole note, from 20 % of its length on, against the take's tuning."""
-        first = self.features.f0_index(event.onset_s + 0.2 * (offset_s - event.onset_s))
-        last = self.features.f0_index(offset_s - 0.02)
-        away = self.features.f0_midi[first : last + 1] - event.midi - self.tuning_cents / 100.0
-        own = away[(self.features.voicing[first : last + 1] > 0.6) & (np.abs(away) < 0.9)]
-        return float(np.median(own)) * 100.0 if len(own) >= MIN_CENTS_FRAMES else None
+    @cached_property
+    def steady_cents(self) -> dict[int, float]:
+        """Note index to the cents of its steady part above its key at 440 Hz, for right notes that last long enough."""
+        found = {}
+        for index, event_index in self.final.items():
+            event = self.events[event_index]
+            pitches = [p + self.shift for p in self.expectation.notes[index].pitches]
+            if event.midi not in pitches or event.duration_s < MIN_CENTS_S:
+                continue
+            end_s = self._offset(event_index)
+            begin_s = event.onset_s + STEADY_FROM * (end_s - event.onset_s)
+            pitch = steady_pitch(self.features, begin_s, end_s - RELEASE_S, event.pitch)
+            if pitch is not None:
+                found[index] = 100.0 * (pitch - event.midi)
+        return found
+
+    @cached_property
+    def own_cents(self) -> float:
+        """The take's own tuning: the median of its notes, long ones counting no more than short ones."""
+        values = list(self.steady_cents.values())
+        return float(np.median(values)) if len(values) >= FEWEST_FOR_TUNING else self.tuning_cents
 
     def _offset(self, event_index: int) -> float:
         """End of a note: later pieces of the same held sound that matched no note belong to it."""
@@ -255,7 +273,19 @@ class Line:
             if later_index in taken or later.midi != event.midi or later.onset_s - end > LOST_S:
                 break
             end = later.offset_s
-        return self._falls_at(event, end)
+        fallen = self._falls_at(event, end)
+        if fallen < end:
+            return fallen
+        following = min((self.events[i].onset_s for i in taken if i > event_index), default=self.features.duration_s)
+        return self._goes_on(event, end, following)
+
+    def _goes_on(self, event: Event, end_s: float, until_s: float) -> float:
+        """Where a sound ends whose pitch was lost: the level tells, up to the next note."""
+        first, last = self.features.flux_index(end_s), self.features.flux_index(until_s)
+        quiet = np.flatnonzero(self.features.level_db[first : last + 1] < event.level_db - GONE_DB)
+        if len(quiet) == 0:
+            return max(end_s, until_s)
+        return end_s + float(quiet[0]) * FLUX_HOP_S
 
     def _falls_at(self, event: Event, end_s: float) -> float:
         """When the level falls away inside a sound: a room goes on with the pitch after the player has stopped."""

@@ -29,14 +29,19 @@ THREES = {1 / 3: 0.05, 2 / 3: 0.05, 1.0: 0.0, 4 / 3: 0.15, 5 / 3: 0.15, 2.0: 0.0
 #: Error in beats that costs one unit, per beat of length and at least.
 ERROR_SHARE, ERROR_LEAST = 0.05, 0.09
 CHANGE_COST, AWAY_COST, REACH = 0.6, 0.3, 4
+FARTHEST = 40
 #: A pause is longer than any note of a line; whether a shorter wait is written cannot be known.
 PAUSE_COST, PAUSE_FROM_BEATS = 4.0, 4.3
 PASSED_COST = 1.2
+#: Shares of the beat that its first half may take throughout, and how much cheaper such a reading must be than an even one.
+LIMPS, LIMP_GAIN = (0.58, 0.62, 0.66), 3.0
+ON_BEAT = 0.1
 #: Before the first and after the last onset that counts, others cost this share (a count-off, a chair).
 EDGE_SHARE = 0.8
 FEWEST_ONSETS = 6
-#: A sound that goes on with the same pitch may be a new note, or a bow's change.
-SOFT_STRENGTH = 0.15
+#: A sound that goes on with the same pitch may be a new note, or a bow's change: to pass it over costs next to nothing, to count on
+#: it costs something.
+SOFT_STRENGTH, FAINT_COST = 0.05, 0.4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +71,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         return None
     beat_quarters = expectation.bars[0].beat_quarters
     table = THREES if abs(beat_quarters - 1.5) < 1e-6 else SIMPLE
-    reading = _read(onsets, seconds_per_quarter * beat_quarters, table)
+    reading = _read_limping(onsets, seconds_per_quarter * beat_quarters, table)
     if len(reading.onsets) < FEWEST_ONSETS:
         return None
     rhythm = _as_expectation(reading, expectation, beat_quarters)
@@ -115,32 +120,63 @@ def find_onsets(samples: npt.NDArray[np.float32]) -> list[Onset]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Reading:
-    """Indices of the onsets that count, their positions in beats, and the median period."""
+    """Indices of the onsets that count, their positions in beats, the median period, and what the reading costs."""
 
     onsets: list[int]
     beats: list[float]
     period_s: float
+    cost: float
 
 
-def _read(onsets: list[Onset], target_s: float, table: dict[float, float]) -> _Reading:
+def _read_limping(onsets: list[Onset], target_s: float, table: dict[float, float]) -> _Reading:
+    """The cheapest reading, pairs even or limping one way throughout."""
+    even, *limping = (_read(onsets, target_s, _intervals(table, share)) for share in (0.5, *LIMPS))
+    best = min(limping, key=lambda r: r.cost)
+    return best if best.cost < even.cost - LIMP_GAIN else even
+
+
+def _intervals(table: dict[float, float], share: float) -> FloatArray:
+    """Played length, written length (beats) and cost of every interval when the first half of a beat takes ``share``; shape (3, n).
+
+    An interval of whole beats is as long as written; one that begins or ends half way is longer or shorter.
+    """
+    found: list[tuple[float, float, float]] = []
+    for written, cost in table.items():
+        whole, part = divmod(round(written, 6), 1.0)
+        if abs(part - 0.5) < 1e-6:
+            found += [(whole + share, written, cost), (whole + 1 - share, written, cost)]
+        elif abs(part - 1 / 3) < 1e-3 or abs(part - 2 / 3) < 1e-3:
+            # Thirds: bent as two straight lines that meet in the middle of the beat.
+            first, second = 2 / 3 * share, 1 - 2 / 3 * (1 - share)
+            choices = (first, 1 - second, second - first) if part < 0.5 else (second, 1 - first)
+            found += [(whole + c, written, cost) for c in choices]
+        else:
+            found.append((written, written, cost))
+    return np.array(found).T
+
+
+def _read(onsets: list[Onset], target_s: float, intervals: FloatArray) -> _Reading:
     periods = np.asarray(target_s * FASTEST * STEP ** np.arange(int(np.log(SLOWEST / FASTEST) / np.log(STEP)) + 1), dtype=np.float64)
-    lengths, costs = np.array(list(table)), np.array(list(table.values()))
     away = AWAY_COST * np.abs(np.log2(periods / target_s))
     change = CHANGE_COST * np.abs(np.subtract.outer(np.arange(len(periods)), np.arange(len(periods))))
     times, strengths = np.array([o.time_s for o in onsets]), np.array([min(1.0, o.strength) for o in onsets])
     count = len(onsets)
+    faint = FAINT_COST * (1 - strengths)
+    solid = np.cumsum(strengths > SOFT_STRENGTH)
+    # So many solid onsets may be passed over, and any number of faint ones between them.
+    reach = [max(j - FARTHEST, int(np.searchsorted(solid, solid[j] - REACH))) for j in range(count)]
     passed = np.concatenate(([0.0], np.cumsum(PASSED_COST * strengths)))
     total = np.full((count, len(periods)), np.inf)
     back = np.full((count, len(periods), 2), -1, dtype=np.int32)
     chosen = np.zeros((count, len(periods)))
     for j in range(count):
         total[j] = EDGE_SHARE * passed[j]
-        for i in range(max(0, j - REACH), j):
-            step, beats = _interval_cost(times[j] - times[i], periods, lengths, costs)
+        for i in range(reach[j], j):
+            step, beats = _interval_cost(times[j] - times[i], periods, intervals)
             # The period may change from one onset to the next, at a cost.
             arrive = total[i][:, None] + change
             source = arrive.argmin(axis=0)
-            value = arrive[source, np.arange(len(periods))] + step + away + passed[j] - passed[i + 1]
+            value = arrive[source, np.arange(len(periods))] + step + away + passed[j] - passed[i + 1] + faint[j]
             better = value < total[j]
             total[j] = np.where(better, value, total[j])
             back[j, better, 0], back[j, better, 1] = i, source[better]
@@ -156,16 +192,20 @@ def _read(onsets: list[Onset], target_s: float, table: dict[float, float]) -> _R
         j, p = int(back[j, p, 0]), int(back[j, p, 1])
     indices.reverse()
     beats_between = steps[::-1][1:]
-    return _Reading(onsets=indices, beats=[0.0, *np.cumsum(beats_between).tolist()], period_s=float(np.median(used)))
+    beats = np.concatenate(([0.0], np.cumsum(beats_between)))
+    # The line may begin inside a beat: what is read must lie on beats rather than between them.
+    beats = max((beats + shift for shift in (0.0, 1 / 3, 0.5, 2 / 3)), key=lambda b: float((np.abs(b - np.round(b)) < ON_BEAT).mean()))
+    return _Reading(onsets=indices, beats=beats.tolist(), period_s=float(np.median(used)), cost=float(end.min()))
 
 
-def _interval_cost(seconds: float, periods: FloatArray, lengths: FloatArray, costs: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _interval_cost(seconds: float, periods: FloatArray, intervals: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Cheapest written length of an interval for each period, in cost and in beats; a pause counts as one beat."""
+    lengths, written, costs = intervals
     played = seconds / periods[:, None]
     error = np.abs(played - lengths[None, :]) / np.maximum(ERROR_LEAST, ERROR_SHARE * lengths[None, :])
     value = np.minimum(np.square(error), 30.0) + costs[None, :]
     best = value.argmin(axis=1)
-    cost, beats = value[np.arange(len(periods)), best], lengths[best]
+    cost, beats = value[np.arange(len(periods)), best], written[best]
     paused = (played[:, 0] > PAUSE_FROM_BEATS) & (cost > PAUSE_COST)
     return np.where(paused, PAUSE_COST, cost), np.where(paused, 1.0, beats)
 

@@ -7,6 +7,7 @@ looking like onsets (SuperFlux; Böck & Widmer 2013), and only in the bins of on
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -94,6 +95,10 @@ def carried_from_hz(samples: npt.NDArray[np.float32]) -> float:
     return float(edges[carried[0]])
 
 
+#: A note's partials are looked for so far from where they should be, from so long after its onset, above a frequency and a level.
+TUNING_REACH_CENTS, SETTLED_S, TUNING_FROM_HZ, TUNING_FAINT, FEWEST_PARTIALS = 45.0, 0.04, 240.0, 0.03, 8
+
+
 def tuning_of(samples: npt.NDArray[np.float32]) -> tuple[float, float]:
     """Offset from A4 = 440 in cents (-50..50) of a many-voiced take, and how concentrated the evidence is (0..1).
 
@@ -123,3 +128,37 @@ def tuning_of(samples: npt.NDArray[np.float32]) -> tuple[float, float]:
     if weight <= 0:
         return 0.0, 0.0
     return float(np.angle(total) / (2 * np.pi) * 100.0), float(abs(total) / weight)
+
+
+def tuning_of_notes(samples: npt.NDArray[np.float32], notes: Iterable[tuple[int, float]], guess_cents: float) -> float | None:
+    """Offset from A4 = 440 in cents, by the notes themselves: the median deviation of their octave partials.
+
+    Other partials are left out: a fifth partial lies 14 cents below the key that it is nearest to. None with too few to measure.
+
+    Args:
+        notes: (MIDI number, onset in seconds) of what was surely heard.
+        guess_cents: near which the offset lies.
+    """
+    window = np.hanning(TUNING_WINDOW).astype(np.float32)
+    found = []
+    for midi, onset_s in notes:
+        begin = int((onset_s + SETTLED_S) * RATE_HZ)
+        frame = samples[begin : begin + TUNING_WINDOW]
+        if len(frame) < TUNING_WINDOW:
+            continue
+        magnitude = np.abs(np.fft.rfft(frame * window)) + 1e-9
+        for octave in range(3):
+            due = float(midi_to_hz(midi + guess_cents / 100)) * 2**octave * TUNING_WINDOW / RATE_HZ
+            reach = due * (2 ** (TUNING_REACH_CENTS / 1200) - 1)
+            first, last = int(due - reach), int(due + reach) + 2
+            if due * RATE_HZ / TUNING_WINDOW < TUNING_FROM_HZ or last >= len(magnitude) - 1:
+                continue
+            peak = first + int(np.argmax(magnitude[first:last]))
+            left, centre, right = np.log(magnitude[peak - 1 : peak + 2])
+            bend = left - 2 * centre + right
+            if bend >= -1e-6 or centre < np.log(TUNING_FAINT * magnitude.max()):
+                continue
+            away = 1200 * float(np.log2((peak + 0.5 * (left - right) / bend) / due))
+            if abs(away) < TUNING_REACH_CENTS:
+                found.append(guess_cents + away)
+    return float(np.median(found)) if len(found) >= FEWEST_PARTIALS else None

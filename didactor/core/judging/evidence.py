@@ -81,12 +81,14 @@ class TempoReading:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Pair:
-    """Two written-equal notes in a beat: the first's share of the whole, per cent (50 is even)."""
+    """Written-equal notes that fill a beat (or, where ``half``, half a beat): the first half's share of it, per cent (50 is even)."""
 
     bar: str
     pass_: int
     beat: float
+    onset_quarters: float
     ratio_percent: float
+    half: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -44,7 +44,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         instrument=instrument,
         notes=tuple(notes),
         extra=hearing.extra,
-        tempo=read_tempo(pulse, expectation, targets),
+        tempo=read_tempo(pulse, expectation, targets, inferred=hearing.rhythm is not None),
         hesitations=tuple(read_hesitations(pulse, [group[0] for group in moments], expectation)),
         restarts=tuple(read_restarts(hearing.jumps, expectation)),
         skipped_bars=tuple(read_skipped(notes, expectation)),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
@@ -14,14 +15,21 @@ from didactor.core.score.expected import Expectation
 
 #: Measurement tolerance of a tempo, in per cent, granted on top of the band.
 TEMPO_TOLERANCE_PERCENT = 0.3
+#: A local tempo this far from the take's own is a misread beat.
+MISREAD = 0.08
 
 
-def read_tempo(pulse: Pulse | None, expectation: Expectation, targets: Targets) -> TempoReading:
+def read_tempo(pulse: Pulse | None, expectation: Expectation, targets: Targets, inferred: bool = False) -> TempoReading:
+    """``inferred``: the positions were heard, not written; a beat read too many or too few must not count."""
     if pulse is None or pulse.quarters[-1] <= pulse.quarters[0]:
         return TempoReading(
             played_qpm=None, deviation_percent=None, verdict=None, drift_percent_per_bar=None, drift_confidence=0.0, curve=()
         )
-    played = 60.0 * float(pulse.quarters[-1] - pulse.quarters[0]) / max(pulse.seconds_between(), 1e-3)
+    if inferred:
+        usual = float(np.median(pulse.slope))
+        played = 60.0 / float(np.mean(pulse.slope[np.abs(pulse.slope / usual - 1) < MISREAD]))
+    else:
+        played = 60.0 * float(pulse.quarters[-1] - pulse.quarters[0]) / max(pulse.seconds_between(), 1e-3)
     low = targets.tempo_qpm
     high = targets.tempo_to_qpm or low
     nearest = min(max(played, low), high)
@@ -107,23 +115,62 @@ def read_skipped(notes: Sequence[NoteJudgement], expectation: Expectation) -> li
     played = [i for i, empty in enumerate(silent) if not empty]
     if not played:
         return []
-    return [keys[i] for i in range(played[0], played[-1]) if silent[i] and len(by_bar[keys[i]]) >= 2]
+    found = []
+    for empty, run in itertools.groupby(range(played[0], played[-1]), key=silent.__getitem__):
+        bars = [keys[i] for i in run]
+        # One note alone is a missed note; next to other bars that were left out it is one of them.
+        if empty and sum(len(by_bar[bar]) for bar in bars) >= 2:
+            found += bars
+    return found
 
 
 def read_pairs(notes: Sequence[NoteJudgement], expectation: Expectation) -> list[Pair]:
-    """Written-equal pairs that fill one beat, both heard, with the next beat's note to close them."""
+    """Beats that are divided into two, three or four equal notes, all heard, with the next beat's note to close them: how much
+    of the whole the first half takes. Four notes are two pairs as well.
+    """
     found = []
-    for first, second, closing in zip(notes[:-2], notes[1:-1], notes[2:], strict=True):
-        a, b, c = (item.note for item in (first, second, closing))
-        beat = expectation.bar_at(a.onset_quarters).beat_quarters
-        half = b.onset_quarters - a.onset_quarters
-        if abs(half - beat / 2) > 1e-6 or abs(c.onset_quarters - b.onset_quarters - half) > 1e-6 or abs(a.beat % beat) > 1e-6:
-            continue
-        times: list[float | None] = [first.onset_s, second.onset_s, closing.onset_s]
-        if any(t is None for t in times) or not all(item.timed for item in (first, second, closing)):
-            continue
-        known = np.array(times, dtype=float)
-        whole = float(known[2] - known[0])
-        if whole > 0.05 and known[0] < known[1] < known[2]:
-            found.append(Pair(bar=a.bar, pass_=a.pass_, beat=a.beat, ratio_percent=100 * float(known[1] - known[0]) / whole))
-    return found
+    for staff in sorted({n.note.staff for n in notes}):
+        line = _line(notes, staff)
+        for index, first in enumerate(line):
+            beat = expectation.bar_at(first.note.onset_quarters).beat_quarters
+            for count in (2, 3, 4):
+                group = line[index : index + count + 1]
+                if abs(first.note.beat % beat) < 1e-6 and _is_even(group, count, beat):
+                    found.append(_pair(group, count))
+                if abs(first.note.beat % (beat / 2)) < 1e-6 and count == 2 and _is_even(group, 2, beat / 2):
+                    found.append(_pair(group, 2, half=True))
+    return sorted(found, key=lambda p: (p.onset_quarters, p.half))
+
+
+def _line(notes: Sequence[NoteJudgement], staff: int) -> list[NoteJudgement]:
+    """One note for each moment of a staff; grace notes have no time of their own."""
+    line: dict[float, NoteJudgement] = {}
+    for item in notes:
+        if item.note.staff == staff and not item.note.grace:
+            line.setdefault(round(item.note.onset_quarters, 6), item)
+    return [line[quarters] for quarters in sorted(line)]
+
+
+def _is_even(group: Sequence[NoteJudgement], count: int, span_quarters: float) -> bool:
+    """Whether ``count`` notes written alike fill the span, and all of them and the one after were heard in order."""
+    if len(group) <= count or not all(item.timed and item.onset_s is not None for item in group):
+        return False
+    written = np.diff([item.note.onset_quarters for item in group])
+    played = np.diff([item.onset_s or 0.0 for item in group])
+    return bool(np.all(np.abs(written - span_quarters / count) < 1e-6) and np.all(played > 0.01))
+
+
+def _pair(group: Sequence[NoteJudgement], count: int, half: bool = False) -> Pair:
+    """The share of the first half. Of three notes the first, as if the halves were each played evenly."""
+    times = np.array([item.onset_s for item in group], dtype=float)
+    whole = times[count] - times[0]
+    first = times[count // 2] - times[0] if count != 3 else 1.5 * (times[1] - times[0])
+    note = group[0].note
+    return Pair(
+        bar=note.bar,
+        pass_=note.pass_,
+        beat=note.beat,
+        onset_quarters=note.onset_quarters,
+        ratio_percent=100 * float(first / whole),
+        half=half,
+    )

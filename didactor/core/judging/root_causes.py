@@ -65,15 +65,24 @@ def runs_left_out(evidence: Evidence) -> list[Run]:
     return found
 
 
-#: Pairs limp when their median share differs from a half by so much, nearly all to the same side.
-FEWEST_PAIRS, FROM_PERCENT, SAME_SIDE = 5, 5.0, 0.8
+#: Pairs limp when their median share differs from a half by so much, nearly all to the same side, and by so many times what is left
+#: to chance: their own spread, or what a steady hand scatters at least.
+FEWEST_PAIRS, FROM_PERCENT, SAME_SIDE, SURE, LEAST_SPREAD = 3, 5.0, 0.8, 5.0, 2.0
 
 
 def limp(evidence: Evidence) -> float | None:
     """The first note's share of written-equal pairs, per cent, where they limp the same way throughout; else None."""
-    if len(evidence.pairs) < FEWEST_PAIRS:
+    beats = [p.ratio_percent for p in evidence.pairs if not p.half]
+    halves = [p.ratio_percent for p in evidence.pairs if p.half]
+    return next((value for ratios in (beats, halves) if (value := _common(ratios)) is not None), None)
+
+
+def _common(ratios: list[float]) -> float | None:
+    if len(ratios) < FEWEST_PAIRS:
         return None
-    ratios = np.array([p.ratio_percent for p in evidence.pairs])
-    middle = float(np.median(ratios))
-    same_side = float((np.sign(ratios - 50) == np.sign(middle - 50)).mean())
-    return middle if abs(middle - 50) >= FROM_PERCENT and same_side >= SAME_SIDE else None
+    away = np.array(ratios) - 50
+    middle = float(np.median(away))
+    same_side = float((np.sign(away) == np.sign(middle)).mean())
+    spread = max(LEAST_SPREAD, float(1.4826 * np.median(np.abs(away - middle))), float(np.std(away)) if len(away) < 6 else 0.0)
+    sure = abs(middle) * len(away) ** 0.5 / spread
+    return 50 + middle if abs(middle) >= FROM_PERCENT and same_side >= SAME_SIDE and sure >= SURE else None
