@@ -48,7 +48,7 @@ def summary(entries: list[Entry]) -> tuple[str, dict[str, Any]]:
         own = [e for e in entries if e.scenario.voices == voices]
         if own:
             figures |= _figures(voices, own)
-            parts += [f"### {'One voice' if voices == 'one' else 'Many voices'}", _split_tables(own), _codes(own)]
+            parts += [f"### {'One voice' if voices == 'one' else 'Many voices'}", _split_tables(own), _codes(own), _outcomes(own)]
     for kind in ("chords", "strokes", "clapped", "pulse"):
         own = [e for e in entries if e.scenario.voices == kind]
         if own:
@@ -157,6 +157,16 @@ def _codes(entries: list[Entry]) -> str:
             f"| {code} | {every.planted[code]} | {percent(every.found[code], every.planted[code])} | {every.claimed[code]} "
             f"| {percent(every.found[code], every.claimed[code])} | {clean.claimed[code] / max(1, clean.takes):.3f} |"
         )
+    return "\n".join(rows) if len(rows) > 2 else ""
+
+
+def _outcomes(entries: list[Entry]) -> str:
+    """What became of wrong and missed notes."""
+    outcomes = together(entries).outcomes
+    rows = ["| played | heard as | notes | instruments |", "|---|---|---|---|"]
+    for played, became in sorted({(p, b) for p, b, _ in outcomes}):
+        by = {i: n for (p, b, i), n in sorted(outcomes.items()) if (p, b) == (played, became)}
+        rows.append(f"| {played} | {became} | {sum(by.values())} | {', '.join(f'{i} {n}' for i, n in by.items())} |")
     return "\n".join(rows) if len(rows) > 2 else ""
 
 

@@ -91,6 +91,7 @@ class Score:
     planted: Counter[str] = field(default_factory=Counter)
     found: Counter[str] = field(default_factory=Counter)
     claimed: Counter[str] = field(default_factory=Counter)
+    outcomes: Counter[tuple[str, str, str]] = field(default_factory=Counter)
     onset_ms: list[float] = field(default_factory=list)
     cents: list[float] = field(default_factory=list)
     tuning_cents: list[float] = field(default_factory=list)
@@ -161,6 +162,11 @@ def _notes(result: Score, take: Take, evidence: Evidence, label: str) -> None:
         result.faulty += wrong
         result.accused += accused
         result.rightly += wrong and accused
+        if wrong:
+            became = (
+                f"not judged: {item.reason}" if item.status is Status.UNCERTAIN else "named" if item.status is should else str(item.status)
+            )
+            result.outcomes[str(should), became, take.scenario.instrument] += 1
         if item.status is not Status.UNCERTAIN:
             result.judged += 1
             result.right += item.status is should

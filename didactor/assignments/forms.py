@@ -6,7 +6,7 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from didactor.assignments.models import BEAT_UNITS, CATEGORY_TITLES, FULL_CHECKLIST, StudentSees
+from didactor.assignments.models import BEAT_UNITS, CATEGORY_TITLES, FULL_CHECKLIST, STEP_TITLES, StudentSees
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.people.models import Enrolment, Group, Person
@@ -19,6 +19,7 @@ class AssignmentForm(forms.Form):
     tempo_to = forms.FloatField(
         min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo."
     )
+    step = forms.ChoiceField(choices=list(STEP_TITLES.items()), initial="play", required=False, label="What is done")
     stage = forms.ChoiceField(choices=[(s.slug, s.title) for s in STAGES], widget=forms.RadioSelect, initial="at_tempo")
     band_percent = forms.FloatField(min_value=1, max_value=60, required=False, label="Band, ± %", help_text="Empty: as the stage has it.")
     count_off = forms.IntegerField(min_value=0, max_value=16, initial=4, label="Count-off, beats")
@@ -85,6 +86,7 @@ class AssignmentForm(forms.Form):
             "students_see",
         )
         fields = {name: data[name] for name in names}
+        fields["step"] = data["step"] or "play"
         fields["band_percent"] = data["band_percent"] or stage.band_percent
         fields["takes_allowed"] = data["takes_allowed"] or stage.takes
         return fields

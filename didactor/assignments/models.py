@@ -33,6 +33,13 @@ CATEGORY_TITLES = {
     "expression": "Expression",
     "other": "Something else",
 }
+#: What is done with the passage; each is heard by a method of its own.
+STEP_TITLES = {
+    "play": "Play it",
+    "clap": "Clap or tap the rhythm",
+    "chords": "Strum the chords",
+    "pulse": "Keep the pulse; notes are not judged",
+}
 #: What a student listens for when the teacher does not choose otherwise.
 FULL_CHECKLIST = ["notes", "intonation", "rhythm", "tempo", "dynamics", "articulation", "tone", "hands", "expression", "other"]
 
@@ -56,6 +63,7 @@ class Assignment(models.Model):
     tempo = models.FloatField(help_text="Beats per minute.")
     tempo_to = models.FloatField(null=True, blank=True)
     band_percent = models.FloatField()
+    step = models.CharField(max_length=10, choices=list(STEP_TITLES.items()), default="play")
     stage = models.CharField(max_length=20, choices=[(s.slug, s.title) for s in STAGES], default="at_tempo")
     count_off = models.PositiveSmallIntegerField(default=4)
     takes_allowed = models.PositiveSmallIntegerField(null=True, blank=True)
@@ -106,6 +114,7 @@ class Assignment(models.Model):
             bars=self.passage.bars,
             order=self.passage.order or None,
             beat_unit=self.beat_unit,
+            step=self.step,
         )
 
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.core.errors import PassageError
 from didactor.library.models import Passage
-from didactor.library.services import want_model_sounds
+from didactor.library.services import expectation_of, want_model_sounds
 from didactor.people.models import Enrolment, Person
 
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
@@ -31,6 +31,8 @@ def assign(*, teacher: Person, passage: Passage, enrolments: Iterable[Enrolment]
     chosen = list(enrolments)
     if not chosen:
         raise PassageError("assignment.nobody", "Choose at least one student.")
+    if fields.get("step") == "chords" and not _has_chords(passage):
+        raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
     for enrolment in chosen:
         assignment.targets_for(enrolment.instrument)
@@ -38,6 +40,11 @@ def assign(*, teacher: Person, passage: Passage, enrolments: Iterable[Enrolment]
     for instrument in {e.instrument for e in chosen}:
         want_model_sounds(passage=passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off)
     return assignment
+
+
+def _has_chords(passage: Passage) -> bool:
+    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    return bool(expected.chords)
 
 
 def move_task(task: Task, state: TaskState) -> None:

@@ -57,6 +57,7 @@ class DemoAssignment:
     takes: dict[str, tuple[DemoTake, ...]] = field(default_factory=dict)
     takes_allowed: int | None = None
     students_see: str = "marks"
+    step: str = "play"
 
 
 ASSIGNMENTS: tuple[DemoAssignment, ...] = (
@@ -211,6 +212,62 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
                 ),
             )
         },
+    ),
+    DemoAssignment(
+        score="two-lighthouses",
+        bars="1-8",
+        title="Two Lighthouses",
+        students=("Nell Quarrie",),
+        tempo=84,
+        due_days=5,
+        instructions="The left hand is the tide: it does not wait for the right. Bars 3 and 6 loud, the rest soft.",
+        students_see="figures",
+        takes={
+            "Nell Quarrie": (
+                DemoTake(
+                    seed=91,
+                    faults=[
+                        {"kind": "hand", "ms": 75, "staff": 2},
+                        {"kind": "wrong", "bar": "6", "beat": 0, "semitones": 2},
+                        {"kind": "missed", "bar": "7", "beat": 2.5},
+                    ],
+                    mend=("hands",),
+                    work_on="Left hand alone, then together",
+                ),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="galley-song",
+        bars="1-12",
+        title="Galley Song, strummed",
+        students=("Paavo Lindskar",),
+        tempo=84,
+        stage="steady",
+        step="chords",
+        due_days=5,
+        instructions="Change on the first beat, even if a finger is late. Do not stop between chords.",
+        takes={
+            "Paavo Lindskar": (
+                DemoTake(
+                    seed=93,
+                    faults=[{"kind": "chord", "note": 25, "chord": "F"}, {"kind": "chord", "note": 26, "chord": "F"}],
+                    mend=("flow",),
+                    work_on="The change to G",
+                ),
+            )
+        },
+    ),
+    DemoAssignment(
+        score="relief-boat",
+        bars="1-8",
+        title="Relief Boat, clapped",
+        students=("Mirre Falkesund",),
+        tempo=96,
+        step="clap",
+        due_days=1,
+        instructions="Clap every note once, rests are silent. Count aloud.",
+        takes={"Mirre Falkesund": (DemoTake(seed=95, faults=[{"kind": "extra", "note": 9, "semitones": 0}], submitted=False),)},
     ),
     DemoAssignment(
         score="skerry-scale",

@@ -12,7 +12,16 @@ from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
 from didactor.takes.models import Submission, Take
-from didactor.takes.reading import findings_in_words, heard_drawings, passage_of, plain_drawings, played_tempo, player_data, strip_of
+from didactor.takes.reading import (
+    findings_in_words,
+    heard_drawings,
+    index_of_note,
+    passage_of,
+    plain_drawings,
+    played_tempo,
+    player_data,
+    strip_of,
+)
 
 #: One sitting's worth; the rest moves up as takes are answered.
 QUEUE_SHOWN = 40
@@ -69,7 +78,7 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
     context = {
         "submission": submission,
         "review": review,
-        "marks": list(review.marks.all()),
+        "marks": _marks(review, result),
         "take": take,
         "task": take.task,
         "assignment": take.task.assignment,
@@ -101,16 +110,26 @@ def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
     ]
 
 
+def _marks(review: Review, result: dict[str, Any] | None) -> list[Mark]:
+    """Marks by category, in the order in which categories come up; each knows the note whose evidence stands behind it."""
+    marks = list(review.marks.all())
+    order = list(dict.fromkeys(mark.category for mark in marks))
+    for mark in marks:
+        mark.note_index = index_of_note(result, mark.note_ids)
+    return sorted(marks, key=lambda mark: order.index(mark.category))
+
+
 def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> HttpResponse:
     """The list of marks for htmx, or back to the page for a plain form."""
     if not request.htmx:
         if error:
             messages.error(request, error)
         return redirect("review:detail", pk=review.submission_id)
+    analysis = review.submission.take.latest_analysis
     context = {
         "review": review,
         "submission": review.submission,
-        "marks": review.marks.all(),
+        "marks": _marks(review, analysis.result if analysis else None),
         "categories": list(CATEGORY_TITLES.items()),
         "error": error,
     }

@@ -23,8 +23,8 @@ from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.services import TakeRefused, check_may_record, takes_used
 
 #: Goes up when marks or lanes are drawn otherwise.
-DRAWING_VERSION = 6
-LANES = ("placement", "pitch", "tempo")
+DRAWING_VERSION = 7
+LANES = ("placement", "pitch", "tempo", "loudness")
 #: What a bar's cell shows is the worst thing in it, by the category of the finding; the sign's shape carries the meaning.
 _WORST = ("notes", "flow", "rhythm", "intonation", "tempo")
 
@@ -242,8 +242,34 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
 
 
 def findings_in_words(result: dict[str, Any] | None) -> list[dict[str, Any]]:
-    """Findings with their category's title, for lists."""
-    return [{**f, "title": CATEGORY_TITLES[f["category"]]} for f in (result or {}).get("findings") or []]
+    """Findings by category, the gravest first; ``note_index`` says which note's evidence stands behind one."""
+    found = (result or {}).get("findings") or []
+    order = list(dict.fromkeys(f["category"] for f in found))
+    return [
+        {**f, "title": CATEGORY_TITLES[f["category"]], "note_index": index_of_note(result, f["note_ids"], f["pass"])}
+        for f in sorted(found, key=lambda f: order.index(f["category"]))
+    ]
+
+
+def index_of_note(result: dict[str, Any] | None, note_ids: list[str], pass_: int | None = None) -> int | None:
+    """The place among the analysed notes of the first one named; None where none is."""
+    if not note_ids or not result:
+        return None
+    notes = enumerate(result["notes"] or [])
+    return next((i for i, n in notes if n["id"] == note_ids[0] and (pass_ is None or n["pass"] == pass_)), None)
+
+
+def heard_by(take: Take, person: Person) -> dict[str, Any] | None:
+    """What was heard in a take, if this person may see it by now: a student listens first, where the teacher wants that."""
+    analysis = take.latest_analysis
+    result: dict[str, Any] | None = analysis.result if analysis and take.state == TakeState.ANALYSED else None
+    if person.is_teacher:
+        return result
+    assignment, own = take.task.assignment, getattr(take, "self_review", None)
+    review = getattr(getattr(take, "submission", None), "review", None)
+    listened = own is not None and own.done_at is not None
+    opened = listened or not assignment.listen_first or (review is not None and review.sent_at is not None)
+    return result if opened and assignment.students_see != StudentSees.REMARKS else None
 
 
 def take_page(take: Take, person: Person) -> dict[str, Any]:
@@ -258,7 +284,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
     review = review if review and review.sent_at else None
     opened = listened or not assignment.listen_first or review is not None
     sees_marks = assignment.students_see != StudentSees.REMARKS
-    show_heard = result is not None and opened and sees_marks
+    show_heard = result is not None and heard_by(take, person) is not None
     marks = {m.category: m for m in own.marks.all() if not m.bar} if own else {}
     return {
         "take": take,

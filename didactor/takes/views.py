@@ -3,15 +3,16 @@ from __future__ import annotations
 import json
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, HttpResponseBase
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseStopPolling
 
 from didactor.assignments.models import CATEGORY_TITLES, Task
+from didactor.core.errors import CoreError
 from didactor.people.permissions import anybody, family, student_only
-from didactor.takes import reading, services
+from didactor.takes import evidence, reading, services
 from didactor.takes.models import Take
 from didactor.takes.ranges import ranged_file
 
@@ -67,6 +68,54 @@ def original(request: HttpRequest, pk: int) -> HttpResponseBase:
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     response = ranged_file(request, take.original, "application/octet-stream")
     response["Content-Disposition"] = f'attachment; filename="take-{take.pk}.{_extension(take.filename)}"'
+    return response
+
+
+def _judged(request: HttpRequest, pk: int) -> Take:
+    """A take of which this person may see what was heard."""
+    take = get_object_or_404(Take.objects.visible_to(request.user).with_everything(), pk=pk)
+    if reading.heard_by(take, request.user) is None:
+        raise Http404
+    return take
+
+
+def _place(request: HttpRequest, pk: int, index: int) -> evidence.NoteEvidence:
+    found = evidence.note_evidence(_judged(request, pk), index)
+    if found is None:
+        raise Http404
+    return found
+
+
+@anybody
+def why(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    """What a judgement of one note rests on, to look at and to hear; a page, or a fragment beside the remark."""
+    context = {"evidence": _place(request, pk, index)}
+    return render(request, "takes/_why.html" if request.htmx else "takes/why.html", context)
+
+
+@anybody
+def why_played(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    return HttpResponse(_place(request, pk, index).played_wav(), content_type="audio/wav")
+
+
+@anybody
+def why_written(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+    return HttpResponse(_place(request, pk, index).written_wav(), content_type="audio/wav")
+
+
+@anybody
+def download(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
+    """What was heard, for other programs: figures, MIDI, or the score with the remarks in it."""
+    take = _judged(request, pk)
+    try:
+        file = evidence.heard_as(take, kind)
+    except CoreError as error:
+        messages.error(request, error.message)
+        return redirect("takes:detail", pk=pk) if not request.user.is_teacher else redirect("review:detail", pk=take.submission.pk)
+    if file is None:
+        raise Http404
+    response = HttpResponse(file.body, content_type=file.content_type)
+    response["Content-Disposition"] = f'attachment; filename="take-{take.pk}{file.suffix}"'
     return response
 
 

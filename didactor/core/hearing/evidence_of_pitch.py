@@ -19,8 +19,8 @@ CLEAR_VOICING, EXPLAINED_SHARE = 0.8, 0.65
 #: Rise of a note's own partials that proves its onset, dB.
 CONFIRM_DB = 7.0
 SOFT_BEGINNING_DB = 3.0
-#: The length of sound that a pitch is measured on, how far from the guess it is sought, and on which partials.
-STEADY_LEAST_S, STEADY_AT_MOST_S, STEADY_REACH_CENTS = 0.06, 0.6, 45.0
+#: The length of sound that a pitch is measured on (also in its periods), how far from the guess it is sought, and on which partials.
+STEADY_LEAST_S, STEADY_AT_MOST_S, STEADY_PERIODS, STEADY_REACH_CENTS = 0.06, 0.6, 10, 45.0
 STEADY_PARTIALS, STEADY_TO_HZ = 6, 3000.0
 ATTACK_DB, LONGEST_ATTACK_S = 5.0, 0.15
 
@@ -129,11 +129,11 @@ def steady_pitch(features: Features, start_s: float, end_s: float, pitch: float)
     """
     end_s = min(end_s, start_s + STEADY_AT_MOST_S)
     piece = features.samples[int(start_s * RATE_HZ) : int(end_s * RATE_HZ)]
-    if len(piece) < STEADY_LEAST_S * RATE_HZ:
+    base = float(midi_to_hz(pitch))
+    if len(piece) < RATE_HZ * max(STEADY_LEAST_S, STEADY_PERIODS / base):
         return None
     size = 1 << (4 * len(piece) - 1).bit_length()
     magnitude = np.abs(np.fft.rfft(piece * np.hanning(len(piece)).astype(np.float32), size)) + 1e-9
-    base = float(midi_to_hz(pitch))
     found, weights = [], []
     for number in range(1, STEADY_PARTIALS + 1):
         due = number * base * size / RATE_HZ
@@ -144,7 +144,7 @@ def steady_pitch(features: Features, start_s: float, end_s: float, pitch: float)
         peak = first + int(np.argmax(magnitude[first:last]))
         left, centre, right = np.log(magnitude[peak - 1 : peak + 2])
         bend = left - 2 * centre + right
-        if bend >= -1e-9 or not first < peak < last - 1:
+        if bend >= -1e-9 or centre < max(left, right):
             continue
         found.append(12 * float(np.log2((peak + 0.5 * (left - right) / bend) / due)))
         weights.append(number * float(magnitude[peak]))

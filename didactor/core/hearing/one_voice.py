@@ -53,6 +53,8 @@ FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
 GONE_DB = 10.0
 #: A held tone may be lost for so long and still be the same.
 LOST_S = 0.16
+#: A tail is softer than its neighbours by more than this, and rises by less; from the third on nothing was played.
+TAIL_DROP_DB, TAIL_RISE_DB, SURE_DROP_DB = 6.5, 3.5, 9.0
 #: The shortest note whose cents are measured, from which share of it on, and up to so long before its end.
 MIN_CENTS_S, STEADY_FROM, RELEASE_S = 0.12, 0.2, 0.02
 FEWEST_FOR_TUNING = 5
@@ -213,6 +215,8 @@ class Line:
         if index not in self.final:
             return self._unmatched(index)
         event = self.events[self.final[index]]
+        if self._repeats(index) and self._is_tail(index, event.onset_s):
+            return self._heard_in_a_tail(index)
         wanted = [p + self.shift for p in note.pitches]
         distance = min((event.midi - p for p in wanted), key=abs)
         confidence = _confidence(event)
@@ -240,6 +244,34 @@ class Line:
     def _repeats(self, index: int) -> bool:
         notes = self.expectation.notes
         return index > 0 and notes[index - 1].sounding_midi == notes[index].sounding_midi
+
+    def _is_tail(self, index: int, onset_s: float) -> bool:
+        """Whether what sounds here is far softer than the note before and does not rise: a room's tail, not a note repeated."""
+        drop, rise = self._drop_and_rise(index, onset_s)
+        return drop > TAIL_DROP_DB and rise < TAIL_RISE_DB
+
+    def _drop_and_rise(self, index: int, onset_s: float) -> tuple[float, float]:
+        """How much softer the time in which a note is due is than its neighbours, and how much the level rises into it; dB."""
+        neighbours = [self.events[self.final[i]].level_db for i in (index - 1, index + 1) if i in self.final]
+        if not neighbours:
+            return 0.0, 0.0
+        length = self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
+        until_s = onset_s + min(0.25, max(0.08, 0.7 * length))
+        begin = self.features.flux_index(onset_s)
+        levels = self.features.level_db[begin : self.features.flux_index(until_s) + 1]
+        before = self.features.level_db[self.features.flux_index(onset_s - 0.06) : begin + 1]
+        if len(levels) == 0 or len(before) == 0:
+            return 0.0, 0.0
+        return min(neighbours) - float(np.percentile(levels, 80)), float(levels.max() - before.min())
+
+    def _heard_in_a_tail(self, index: int) -> NoteHeard:
+        """A repeated note of which only the one before is heard, fading."""
+        place = self.place_of(index)
+        odds = 0.0 if place is None else self.second.odds(self.expectation.notes[index].sounding_midi + self.shift, *place)
+        drop, _ = self._drop_and_rise(index, self.events[self.final[index]].onset_s)
+        if odds < 0 or drop > SURE_DROP_DB:
+            return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
+        return _not_judged("not heard apart from the note before: the same pitch went on sounding")
 
     @cached_property
     def steady_cents(self) -> dict[int, float]:
@@ -351,6 +383,8 @@ class Line:
             )
         if self._held_over(index, before):
             return _not_judged("not heard apart from the note before: the same pitch went on sounding")
+        if self._drop_and_rise(index, due_s)[0] > SURE_DROP_DB and self._is_tail(index, due_s):
+            return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
         if odds > 0:
             return _not_judged("something sounds at this pitch, too briefly to be sure")
         if odds > -2 * SURE and not self._clearly_absent(index, before, after):

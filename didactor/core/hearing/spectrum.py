@@ -156,7 +156,7 @@ def tuning_of_notes(samples: npt.NDArray[np.float32], notes: Iterable[tuple[int,
             peak = first + int(np.argmax(magnitude[first:last]))
             left, centre, right = np.log(magnitude[peak - 1 : peak + 2])
             bend = left - 2 * centre + right
-            if bend >= -1e-6 or centre < np.log(TUNING_FAINT * magnitude.max()):
+            if bend >= -1e-6 or centre < max(left, right, np.log(TUNING_FAINT * magnitude.max())):
                 continue
             away = 1200 * float(np.log2((peak + 0.5 * (left - right) / bend) / due))
             if abs(away) < TUNING_REACH_CENTS:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import io
 import tempfile
-from typing import Any
+from typing import IO, Any
 
 import av
 import numpy as np
@@ -73,6 +73,30 @@ def _beginning(body: bytes, count: int) -> np.ndarray:
             if found >= count:
                 break
     return np.concatenate(pieces)[:count] if pieces else np.zeros(0, dtype=np.float32)
+
+
+def read_stretch(source: IO[bytes], start_s: float, end_s: float, delay_s: float) -> np.ndarray:
+    """A stretch of a copy that ``encode_playback`` made, in the original's time: mono float32 at ``RATE_HZ``.
+
+    Before the beginning and after the end there is silence.
+    """
+    first, count = round((start_s + delay_s) * RATE_HZ), round((end_s - start_s) * RATE_HZ)
+    result = np.zeros(count, dtype=np.float32)
+    with av.open(source) as container:
+        stream = container.streams.audio[0]
+        if stream.time_base is not None and first > RATE_HZ:
+            container.seek(int((first / RATE_HZ - 0.2) / stream.time_base), stream=stream)
+        for frame in container.decode(stream):
+            if frame.pts is None or frame.time_base is None:
+                continue
+            at = round(float(frame.pts * frame.time_base) * RATE_HZ) - first
+            if at >= count:
+                break
+            piece = frame.to_ndarray()[0]
+            begin, end = max(0, at), min(count, at + len(piece))
+            if end > begin:
+                result[begin:end] = piece[begin - at : end - at]
+    return result
 
 
 def _peaks(samples: np.ndarray) -> list[float]:

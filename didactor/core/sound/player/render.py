@@ -28,6 +28,7 @@ SOUNDFONTS = {
     "fluid": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),
 }
 TAIL_S = 1.2
+RELEASE_BEFORE_S = 0.012
 BEND_RANGE_CENTS = 200.0
 VIBRATO_HZ = 5.6
 VIBRATO_AFTER_S = 0.25
@@ -83,7 +84,7 @@ def synthesise(
 
 def _midi(notes: list[PerformedNote], instrument: Instrument, vibrato_cents: float, clicks_s: tuple[float, ...]) -> mido.MidiFile:
     events: list[tuple[float, int, mido.Message]] = [(0.0, 0, mido.Message("program_change", program=instrument.program, channel=0))]
-    for note in notes:
+    for note in _released(notes):
         if note.stroke:
             key = PERCUSSION_KEY if instrument.slug == "percussion" else CLAP_KEY
             events.append((note.onset_s, 3, mido.Message("note_on", note=key, velocity=note.velocity, channel=9)))
@@ -110,6 +111,19 @@ def _midi(notes: list[PerformedNote], instrument: Instrument, vibrato_cents: flo
     return file
 
 
+def _released(notes: list[PerformedNote]) -> list[PerformedNote]:
+    """A key is let go before it is struck again: a synthesiser would take the late release for that of the new note."""
+    following: dict[int, float] = {}
+    result = []
+    for note in sorted(notes, key=lambda n: n.onset_s, reverse=True):
+        again = following.get(note.midi)
+        if again is not None and not note.stroke:
+            note = replace(note, offset_s=min(note.offset_s, max(note.onset_s + 0.02, again - RELEASE_BEFORE_S)))
+        following[note.midi] = note.onset_s
+        result.append(note)
+    return result[::-1]
+
+
 def _bend(cents: float) -> mido.Message:
     return mido.Message("pitchwheel", channel=0, pitch=int(np.clip(cents / BEND_RANGE_CENTS * 8192, -8192, 8191)))
 
@@ -124,8 +138,8 @@ class Sounding:
 
 #: Each pitch sounds alone for so long, every so often.
 ALONE_S, EVERY_S = 0.6, 1.0
-#: Where the pitch is measured, from the note's beginning; how far from the key it is sought; over how many partials.
-STEADY_FROM_S, SOUGHT_CENTS, PARTIALS = 0.15, 80, 5
+#: From which share of a note on its pitch is measured; how far from the key it is sought; over how many partials.
+STEADY_FROM, SOUGHT_CENTS, PARTIALS = 0.2, 80, 5
 
 
 def measure_sounding(notes: list[PerformedNote], instrument: Instrument, source: str, seed: int = 0) -> list[Sounding]:
@@ -154,8 +168,9 @@ def measure_sounding(notes: list[PerformedNote], instrument: Instrument, source:
         wanders = wander_cents(notes, instrument, seed)
         own = [float(np.mean(w[len(w) // 5 :])) if len(w) else 0.0 for w in wanders]
     else:
-        detuned = {n.midi: _detuning_cents(dry, n) for n in alone if not n.stroke}
-        own = [detuned.get(n.midi, 0.0) for n in notes]
+        where = {n.midi: n.onset_s for n in alone if not n.stroke}
+        # Samples glide into their pitch: a short note is measured on as much of it as is heard.
+        own = [0.0 if n.stroke else _detuning_cents(dry, n.midi, where[n.midi], min(ALONE_S, n.offset_s - n.onset_s)) for n in notes]
     return [Sounding(onset_s=n.onset_s + delays[n.midi, n.stroke], cents=n.cents + cents) for n, cents in zip(notes, own, strict=True)]
 
 
@@ -168,12 +183,12 @@ def _delay_s(dry: Samples, onset_s: float) -> float:
     return float(np.argmax(envelope >= 0.5 * envelope.max())) * hop / SYNTH_RATE_HZ if len(envelope) and envelope.max() > 0 else 0.01
 
 
-def _detuning_cents(dry: Samples, note: PerformedNote) -> float:
-    """By how much a note's sound is off its key."""
-    piece = dry[int((note.onset_s + STEADY_FROM_S) * SYNTH_RATE_HZ) : int(note.offset_s * SYNTH_RATE_HZ)]
-    size = 1 << 17
+def _detuning_cents(dry: Samples, midi: int, onset_s: float, held_s: float) -> float:
+    """By how much a note's sound is off its key while it is held."""
+    piece = dry[int((onset_s + STEADY_FROM * held_s) * SYNTH_RATE_HZ) : int((onset_s + held_s) * SYNTH_RATE_HZ)]
+    size = 1 << 16
     magnitude = np.abs(np.fft.rfft(piece * np.hanning(len(piece)), size))
     cents = np.arange(-SOUGHT_CENTS, SOUGHT_CENTS + 1)
-    bins = midi_to_hz(note.midi) * 2.0 ** (cents / 1200.0) * size / SYNTH_RATE_HZ
+    bins = midi_to_hz(midi) * 2.0 ** (cents / 1200.0) * size / SYNTH_RATE_HZ
     gathered = sum(np.interp(number * bins, np.arange(len(magnitude)), magnitude) for number in range(1, PARTIALS + 1))
     return float(cents[int(np.argmax(gathered))])

@@ -27,6 +27,8 @@ from didactor.review.services import decide_mark, keep_all, open_review, save_dr
 from didactor.takes.jobs import analyse_take
 from didactor.takes.services import OwnMark, receive_take, review_own_take, submit_take
 
+#: How the simulated player does what is asked.
+MANNER = {"clap": "clap", "chords": "strum"}
 SCORES = Path(__file__).resolve().parents[2] / "scores"
 
 
@@ -90,6 +92,7 @@ class Command(BaseCommand):
                 "takes_allowed": demo.takes_allowed or stage.takes,
                 "checklist": FULL_CHECKLIST,
                 "students_see": demo.students_see,
+                "step": demo.step,
             },
         )
         for name, takes in demo.takes.items():
@@ -129,5 +132,14 @@ class Command(BaseCommand):
         instrument = BY_SLUG[task.enrolment.instrument]
         rng = np.random.default_rng(zlib.crc32(task.student.name.encode()) + demo.seed)
         style = Style(scatter_ms=9.0, wander_percent=0.9, tuning_cents=float(rng.uniform(-6, 6)))
-        take = simulate(expectation, instrument, assignment.tempo_qpm, faults=demo.faults, style=style, room=demo.room, seed=demo.seed)
+        take = simulate(
+            expectation,
+            instrument,
+            assignment.tempo_qpm,
+            faults=demo.faults,
+            style=style,
+            room=demo.room,
+            seed=demo.seed,
+            manner=MANNER.get(assignment.step, "play"),
+        )
         return wav_bytes(take.samples)

@@ -1,0 +1,85 @@
+"""What stands behind a judgement, to look at and to hear, and what was heard as files for other programs."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from didactor.core.formats.annotated_score import annotate_musicxml
+from didactor.core.formats.evidence import Place, as_written, evidence_in_words, place_of
+from didactor.core.formats.evidence_drawing import draw_evidence
+from didactor.core.formats.performance_midi import performance_to_midi
+from didactor.core.hearing.close_up import close_up
+from didactor.core.sound.playback import read_stretch
+from didactor.core.sound.player.take import wav_bytes
+from didactor.core.sound.recording import RATE_HZ
+from didactor.library.models import PieceRevision
+from didactor.takes.models import Take
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteEvidence:
+    """What a judgement of one note rests on."""
+
+    take: Take
+    index: int
+    note: dict[str, Any]
+    place: Place
+    result: dict[str, Any]
+
+    @property
+    def facts(self) -> list[tuple[str, str]]:
+        return evidence_in_words(self.note, self.place)
+
+    @property
+    def drawing(self) -> str:
+        view = close_up(self._samples(), self.place.start_s, self.place.low_midi, self.place.high_midi)
+        return draw_evidence(view, self.place)
+
+    def _samples(self) -> Any:
+        with self.take.playback.open("rb") as source:
+            return read_stretch(source, self.place.start_s, self.place.end_s, self.take.playback_delay_s)
+
+    def played_wav(self) -> bytes:
+        return wav_bytes(self._samples(), RATE_HZ)
+
+    def written_wav(self) -> bytes:
+        return as_written(self.result, self.place)
+
+
+def note_evidence(take: Take, index: int) -> NoteEvidence | None:
+    """The evidence behind one note of a take; None where it has no place in the recording."""
+    analysis = take.latest_analysis
+    notes = analysis.result["notes"] if analysis else None
+    if not notes or index >= len(notes) or not take.playback or analysis is None:
+        return None
+    place = place_of(analysis.result, index)
+    return NoteEvidence(take=take, index=index, note=notes[index], place=place, result=analysis.result) if place else None
+
+
+@dataclass(frozen=True, kw_only=True)
+class HeardFile:
+    body: bytes
+    content_type: str
+    suffix: str
+
+
+def heard_as(take: Take, kind: str) -> HeardFile | None:
+    """What was heard as a file: ``figures`` (JSON), ``midi`` or ``score`` (MusicXML).
+
+    Raises:
+        CoreError: there is nothing to write.
+    """
+    analysis = take.latest_analysis
+    if analysis is None:
+        return None
+    if kind == "figures":
+        return HeardFile(body=json.dumps(analysis.result, indent=1).encode(), content_type="application/json", suffix=".json")
+    if kind == "midi":
+        return HeardFile(body=performance_to_midi(analysis.result), content_type="audio/midi", suffix=".mid")
+    if kind == "score":
+        prepared = bytes(PieceRevision.objects.get(pk=take.basis["revision_id"]).prepared)
+        body = annotate_musicxml(prepared, analysis.result)
+        return HeardFile(body=body, content_type="application/vnd.recordare.musicxml+xml", suffix=".musicxml")
+    return None
