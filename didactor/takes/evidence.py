@@ -30,7 +30,7 @@ class NoteEvidence:
 
     @property
     def facts(self) -> list[tuple[str, str]]:
-        return evidence_in_words(self.note, self.place)
+        return evidence_in_words(self.result, self.index, self.place)
 
     @property
     def drawing(self) -> str:

@@ -20,6 +20,8 @@ BEFORE_S, AFTER_S = 0.7, 1.1
 USUAL_S, LONGEST_S = 0.4, 1.6
 #: Keys shown below the lower and above the higher of written and heard pitch.
 BELOW, ABOVE = 6, 14
+#: And where strokes are looked at.
+STROKES_FROM, STROKES_TO = 43, 79
 _ALTERS = {"bb": -2, "b": -1, "": 0, "#": 1, "##": 2}
 
 
@@ -27,7 +29,7 @@ _ALTERS = {"bb": -2, "b": -1, "": 0, "#": 1, "##": 2}
 class Place:
     """What is written and heard; sounding MIDI numbers, seconds of the recording, None where there is no such thing.
 
-    ``transposition``: sounding minus written pitch, semitones.
+    ``transposition``: sounding minus written pitch, semitones. ``pitched`` False: strokes, whose pitch says nothing.
     """
 
     written_midi: int
@@ -37,6 +39,7 @@ class Place:
     offset_s: float | None
     duration_s: float
     transposition: int
+    pitched: bool = True
 
     @property
     def start_s(self) -> float:
@@ -53,10 +56,14 @@ class Place:
 
     @property
     def low_midi(self) -> int:
+        if not self.pitched:
+            return STROKES_FROM
         return min(self.written_midi, self.heard_midi or self.written_midi) - BELOW
 
     @property
     def high_midi(self) -> int:
+        if not self.pitched:
+            return STROKES_TO
         return max(self.written_midi, self.heard_midi or self.written_midi) + ABOVE
 
 
@@ -80,7 +87,14 @@ def place_of(result: dict[str, Any], index: int) -> Place | None:
         offset_s=note["offset_s"],
         duration_s=min(LONGEST_S, following[0] - begin) if following else USUAL_S,
         transposition=shift,
+        pitched=is_pitched(result),
     )
+
+
+def is_pitched(result: dict[str, Any]) -> bool:
+    """Whether the notes of a take were judged by their pitch."""
+    targets = result["targets"]
+    return targets.get("step", "play") == "play" and find_instrument(targets.get("instrument") or "").pitched
 
 
 def due_s(result: dict[str, Any], index: int) -> float | None:
@@ -118,7 +132,7 @@ def as_written(result: dict[str, Any], place: Place) -> bytes:
                 expected_midi=note["sounding_midi"],
                 quarters=0.0,
                 staff=note["staff"],
-                stroke=not instrument.pitched,
+                stroke=not place.pitched,
             )
         )
     length = int((place.end_s - place.start_s) * SYNTH_RATE_HZ)
@@ -126,10 +140,16 @@ def as_written(result: dict[str, Any], place: Place) -> bytes:
     return wav_bytes(np.pad(sound, (0, max(0, length - len(sound))))[:length])
 
 
-def evidence_in_words(note: dict[str, Any], place: Place) -> list[tuple[str, str]]:
+def evidence_in_words(result: dict[str, Any], index: int, place: Place) -> list[tuple[str, str]]:
     """(what, how much) about one note, as far as it is known."""
-    facts = [("Written", pitch_in_words(note["written_pitch"]))]
-    if note["heard_midi"] is not None and note["heard_midi"] != note["sounding_midi"]:
+    note = result["notes"][index]
+    facts = [("Written", pitch_in_words(note["written_pitch"]))] if place.pitched else []
+    chord = next((c for c in result["chords"] or [] if (c["bar"], c["pass"], c["beat"]) == (note["bar"], note["pass"], note["beat"])), None)
+    if chord is not None:
+        facts += [("Written", chord["written"]), ("Heard", chord["heard"] or "no chord that can be named")]
+    elif not place.pitched:
+        facts.append(("Heard", "no stroke" if note["status"] == "missed" else "a stroke"))
+    elif note["heard_midi"] is not None and note["heard_midi"] != note["sounding_midi"]:
         facts.append(("Heard", midi_in_words(note["heard_midi"] - place.transposition)))
     elif note["status"] == "correct":
         facts.append(("Heard", "the same"))
@@ -148,5 +168,6 @@ def evidence_in_words(note: dict[str, Any], place: Place) -> list[tuple[str, str
     if note["status"] == "uncertain":
         facts.append(("Not judged", note["reason"] or "the sound does not tell"))
     else:
-        facts.append(("How sure", f"{100 * note['confidence']:.0f} %"))
+        sure = note["confidence"] if chord is None else chord["confidence"]
+        facts.append(("How sure", f"{min(99.0, 100 * sure):.0f} %"))
     return facts

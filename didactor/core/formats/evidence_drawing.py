@@ -12,7 +12,7 @@ from didactor.core.formats.evidence import Place
 from didactor.core.hearing.close_up import FLOOR_DB, ROWS_PER_SEMITONE, CloseUp
 
 SVG = "http://www.w3.org/2000/svg"
-WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 480.0, 340.0, 34.0, 24.0, 38.0
+WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 360.0, 300.0, 24.0, 22.0, 38.0
 #: Shades of ink, from faint to full.
 SHADES = 5
 NATURALS = {0: "C", 2: "D", 4: "E", 5: "F", 7: "G", 9: "A", 11: "B"}
@@ -38,23 +38,24 @@ def draw_evidence(view: CloseUp, place: Place) -> str:
 
     add("rect", "ground", x=LEFT, y=TOP, width=WIDTH - LEFT, height=bottom - TOP)
     for midi in range(int(np.ceil(view.low_midi)), int(view.high_midi) + 1):
-        named = midi in (place.written_midi, place.heard_midi)
-        if midi % 12 in NATURALS or named:
+        named = place.pitched and midi in (place.written_midi, place.heard_midi)
+        if named or midi % 12 in (NATURALS if place.pitched else (0, 7)):
             shown = midi - place.transposition
             name = NATURALS.get(shown % 12) or _ALTERED[shown % 12]
             add("text", "name named" if named else "name", name, x=LEFT - 8, y=y(midi) + 4, text_anchor="end")
     _ink(root, view, x, y)
     begin = place.due_s if place.due_s is not None else place.onset_s
-    if begin is not None:
+    if begin is not None and place.pitched:
         top, width = y(place.written_midi + 0.5), max(2.0, x(begin + place.duration_s) - x(begin))
         add("rect", "written", x=x(begin), y=top, width=width, height=y(place.written_midi - 0.5) - top)
     if place.due_s is not None:
         add("line", "due", x1=x(place.due_s), x2=x(place.due_s), y1=TOP - 4, y2=bottom)
         add("text", "label", "due", x=x(place.due_s), y=TOP - 9, text_anchor="middle")
-    if place.onset_s is not None and place.heard_midi is not None:
-        end = place.offset_s if place.offset_s is not None else place.onset_s + 0.1
-        middle = y(place.heard_midi)
-        add("line", "heard", x1=x(place.onset_s), x2=max(x(place.onset_s) + 2, x(end)), y1=middle, y2=middle)
+    if place.onset_s is not None:
+        if place.pitched and place.heard_midi is not None:
+            end = place.offset_s if place.offset_s is not None else place.onset_s + 0.1
+            middle = y(place.heard_midi)
+            add("line", "heard", x1=x(place.onset_s), x2=max(x(place.onset_s) + 2, x(end)), y1=middle, y2=middle)
         add("line", "onset", x1=x(place.onset_s), x2=x(place.onset_s), y1=TOP, y2=bottom + 4)
         add("text", "label heard-label", "heard", x=x(place.onset_s), y=bottom + 16, text_anchor="middle")
     for tick in np.arange(np.ceil(view.start_s * 2) / 2, view.end_s, 0.5):

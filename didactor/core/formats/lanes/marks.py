@@ -29,8 +29,30 @@ def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], resu
             element(layer, "circle", "mark uncertain", title=reason, cx=x, cy=y, r=205.0, data_note=note["id"], tabindex="0")
         elif note["status"] == "wrong_pitch" and note["heard_midi"] is not None:
             _ghost(layer, x, y, pitch, note["heard_midi"] - note["sounding_midi"], note["id"])
+    _chords(layer, index, geometry, result, places)
     for extra in result["extra"] or []:
         _extra(layer, index, extra, geometry, result, places)
+
+
+def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result: dict[str, Any], places: Places) -> None:
+    """Over strokes that sound another chord: its symbol, and a line as long as it is held."""
+    runs: list[list[dict[str, Any]]] = []
+    before = None
+    for chord in result["chords"] or []:
+        if chord["status"] == "wrong_pitch" and chord["heard"] is not None:
+            if before is not None and (before["status"], before["heard"]) == (chord["status"], chord["heard"]):
+                runs[-1].append(chord)
+            else:
+                runs.append([chord])
+        before = chord
+    for run in runs:
+        found = [place for c in run if (place := places.x(c["bar"], c["beat"])) is not None and place[1] == index]
+        if not found:
+            continue
+        x0, x1, y = found[0][0], found[-1][0], geometry["systems"][index]["staff_top"] - 190.0
+        group = element(layer, "g", "mark chord", title=f"{run[0]['heard']} is heard, {run[0]['written']} is written")
+        element(group, "text", "chord-heard", x=x0 + 330.0, y=y - 60.0).text = run[0]["heard"]
+        element(group, "line", "held", x1=x0 - 60.0, x2=x1 + 120.0, y1=y + 30.0, y2=y + 30.0)
 
 
 def _ghost(layer: etree._Element, x: float, y: float, written: str, semitones: int, note_id: str) -> None:
