@@ -62,6 +62,7 @@ DEGRADED: dict[str, list[dict[str, Any]]] = {
     "hum": [{"kind": "hum", "snr_db": 22}],
     "talk before and after": [{"kind": "speech", "snr_db": 10, "times_s": [[0.0, 0.6]]}],
     "click": [{"kind": "click", "level_db": -14}],
+    "backing": [{"kind": "backing", "level_db": -20}],
     "phone": [{"kind": "phone"}],
     "gain riding": [{"kind": "gain"}],
     "clipped": [{"kind": "clip", "over_db": 8}],
@@ -186,11 +187,13 @@ def _chords(which: Set) -> Iterator[Scenario]:
 
 
 def _strokes(which: Set) -> Iterator[Scenario]:
-    yield from _simple(which, "strokes", ("claps", "percussion"), "play", 30_000, ("", "", "mixed", "stroke", "hesitation"))
+    yield from _simple(
+        which, "strokes", ("claps", "percussion"), "play", 30_000, ("", "", "mixed", "stroke", "hesitation", "clicked", "clicked mixed")
+    )
 
 
 def _clapped(which: Set) -> Iterator[Scenario]:
-    yield from _simple(which, "clapped", ("claps",), "clap", 40_000, ("", "mixed"))
+    yield from _simple(which, "clapped", ("claps",), "clap", 40_000, ("", "mixed", "clicked"))
 
 
 def _pulse(which: Set) -> Iterator[Scenario]:
@@ -206,8 +209,14 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                 for k, kind in enumerate(kinds):
                     seed = which.base + offset + 400 * i + 100 * s + 50 * r + k
                     condition = f"faults: {kind}" if kind else "clean"
+                    degradations: list[dict[str, Any]] = []
                     if kind == "sung":
                         condition, kind = "degraded: sung over", ""
+                        degradations = [{"kind": "backing", "level_db": -6, "voice": True}]
+                    elif kind == "clicked":
+                        condition, kind, degradations = "degraded: click", "", DEGRADED["click"]
+                    elif kind == "clicked mixed":
+                        condition, kind, degradations = "faults: over a click", "mixed", DEGRADED["click"]
                     yield Scenario(
                         set=which.name,
                         voices=voices,
@@ -218,7 +227,7 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                         seed=seed,
                         manner=which.manner,
                         faults=kind,
-                        degradations=[{"kind": "backing", "level_db": -6, "voice": True}] if "sung" in condition else [],
+                        degradations=degradations,
                     )
 
 
@@ -247,7 +256,7 @@ def take(scenario: Scenario) -> Take:
     else:
         for step in degradations:
             if step["kind"] == "backing":
-                step["samples"] = _singing(scenario, tempo)
+                step["samples"] = _singing(scenario, tempo) if step.get("voice") else _accompaniment(scenario, tempo)
         made = simulate(
             expectation,
             instrument,
@@ -299,6 +308,12 @@ def _singing(scenario: Scenario, tempo: float) -> np.ndarray:
     line = melodies.melody(voice, scenario.seed + 77, 8, scenario.manner)
     sung = simulate(line, voice, tempo, style=Style(vibrato_cents=20), source=scenario.source, room=scenario.room, seed=scenario.seed + 78)
     return sung.samples
+
+
+def _accompaniment(scenario: Scenario, tempo: float) -> np.ndarray:
+    piano = BY_SLUG["piano"]
+    hands = melodies.two_hands(scenario.seed + 79, manner=scenario.manner)
+    return simulate(hands, piano, tempo, source=scenario.source, room=scenario.room, seed=scenario.seed + 80).samples
 
 
 def _style(scenario: Scenario, instrument: Instrument, rng: np.random.Generator) -> Style:

@@ -17,6 +17,7 @@ from didactor.core.judging.judge import judge
 from didactor.core.judging.registry import Finding, run_checks
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, with_choices
+from didactor.core.sound.clicks import without_clicks
 from didactor.core.sound.gate import Quality, assess
 from didactor.core.sound.recording import Recording
 
@@ -57,7 +58,10 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
         return _unusable(recording, expectation, targets, quality)
     instrument = find_instrument(targets.instrument or expectation.instrument)
     progress("hearing")
-    hearing = listen_for(expectation, targets, instrument)(recording.samples, expectation, 60.0 / targets.middle_qpm, instrument)
+    beat_s = expectation.bars[0].beat_quarters * 60.0 / targets.middle_qpm if expectation.bars else None
+    clicks = without_clicks(recording.samples, targets.clicks_s, beat_s)
+    quality = replace(quality, numbers={**quality.numbers, "clicks": float(len(clicks.times_s))})
+    hearing = listen_for(expectation, targets, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
     if hearing is None:
         return _unusable(recording, expectation, targets, _refused(quality, "no_music", NO_MUSIC, recording))
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:

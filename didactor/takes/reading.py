@@ -23,7 +23,7 @@ from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.services import TakeRefused, check_may_record, takes_used
 
 #: Goes up when marks or lanes are drawn otherwise.
-DRAWING_VERSION = 8
+DRAWING_VERSION = 9
 LANES = ("placement", "pitch", "tempo", "loudness")
 #: What a bar's cell shows is the worst thing in it, by the category of the finding; the sign's shape carries the meaning.
 _WORST = ("notes", "flow", "rhythm", "intonation", "tempo")

@@ -49,10 +49,10 @@ def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result:
         found = [place for c in run if (place := places.x(c["bar"], c["beat"])) is not None and place[1] == index]
         if not found:
             continue
-        x0, x1, y = found[0][0], found[-1][0], geometry["systems"][index]["staff_top"] - 190.0
+        x0, x1, y = found[0][0], found[-1][0], geometry["systems"][index]["staff_top"]
         group = element(layer, "g", "mark chord", title=f"{run[0]['heard']} is heard, {run[0]['written']} is written")
-        element(group, "text", "chord-heard", x=x0 + 330.0, y=y - 60.0).text = run[0]["heard"]
-        element(group, "line", "held", x1=x0 - 60.0, x2=x1 + 120.0, y1=y + 30.0, y2=y + 30.0)
+        element(group, "text", "chord-heard", x=x0 + 330.0, y=y - 140.0).text = run[0]["heard"]
+        element(group, "line", "held", x1=x0 - 60.0, x2=x1 + 120.0, y1=y - 60.0, y2=y - 60.0)
 
 
 def _ghost(layer: etree._Element, x: float, y: float, written: str, semitones: int, note_id: str) -> None:

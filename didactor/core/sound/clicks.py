@@ -1,0 +1,132 @@
+"""A metronome that can be heard in the room, found and taken out before anything is heard.
+
+A metronome repeats itself to the sample, music does not. So the stretches at its beats are laid over each other: what is common to
+them is the click, its waveform; what differs is the playing. Periodic playing alone does not pass, because its stretches do not
+resemble each other. The click is then subtracted wherever it is found, with the strength it has there.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.signal import butter, sosfiltfilt
+
+from didactor.core.sound.recording import RATE_HZ
+from didactor.core.units import FloatArray
+
+#: Clicks are looked for above this; music below would drown them.
+HIGH_PASS_HZ = 800.0
+LENGTH_S, BEFORE_S = 0.09, 0.006
+#: A known click may come later (through air and devices) or a little earlier than its time says.
+EARLIEST_S, LATEST_S, COARSE_S = -0.1, 0.4, 0.003
+#: Further than this from the common lag no click is looked for; each one's own place is found within it.
+WANDER_S = 0.004
+#: The median resemblance of the stretches to what is common to them that makes a click, and that of one stretch.
+ALIKE, ONE_ALIKE = 0.55, 0.3
+FEWEST = 5
+STRONGEST = 2.5
+ITERATIONS = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Clicks:
+    """``times_s``: where clicks were taken out. ``samples``: the sound without them, the very same array where none were found."""
+
+    samples: npt.NDArray[np.float32]
+    times_s: tuple[float, ...]
+
+
+def without_clicks(samples: npt.NDArray[np.float32], known_s: tuple[float, ...], period_s: float | None) -> Clicks:
+    """Take an audible metronome out of a recording.
+
+    Args:
+        samples: mono at ``RATE_HZ``.
+        known_s: times at which the recorder sounded clicks; empty where it does not know.
+        period_s: the beat at which a metronome may run besides, its phase unknown; None for no search.
+    """
+    nothing = Clicks(samples=samples, times_s=())
+    duration_s = len(samples) / RATE_HZ
+    if duration_s < 2 * LENGTH_S:
+        return nothing
+    high = np.asarray(sosfiltfilt(butter(2, HIGH_PASS_HZ, "high", fs=RATE_HZ, output="sos"), samples))
+    energy = _energy(high)
+    if len(known_s) >= FEWEST:
+        grid, lags = np.array(known_s), np.arange(EARLIEST_S, LATEST_S, COARSE_S)
+    elif period_s is not None and duration_s > FEWEST * period_s:
+        grid, lags = np.arange(0.0, duration_s - LENGTH_S, period_s), np.arange(0.0, period_s, COARSE_S)
+    else:
+        return nothing
+    for lag in _likely(energy, grid, lags):
+        places, common, alike = _common(high, grid + lag)
+        if len(places) >= FEWEST and np.median(alike) >= ALIKE:
+            return _subtract(samples, places, common, alike)
+    return nothing
+
+
+def _energy(high: FloatArray) -> FloatArray:
+    """Level in steps of ``COARSE_S``, root mean square."""
+    hop = int(COARSE_S * RATE_HZ)
+    return np.asarray(np.sqrt(np.square(high[: len(high) // hop * hop]).reshape(-1, hop).mean(axis=1)))
+
+
+def _likely(energy: FloatArray, grid: FloatArray, lags: FloatArray) -> list[float]:
+    """The few lags at which the level rises at most beats, the likeliest first."""
+    rise = np.log((energy[2:] + 1e-6) / (energy[:-2] + 1e-6))
+    frames = np.round((grid[None, :] + lags[:, None]) / COARSE_S).astype(int)
+    inside = (frames >= 0) & (frames < len(rise))
+    values = np.where(inside, rise[np.clip(frames, 0, len(rise) - 1)], np.nan)
+    usable = inside.sum(axis=1) >= FEWEST
+    middle = np.full(len(lags), -np.inf)
+    middle[usable] = np.nanmedian(values[usable], axis=1)
+    best: list[float] = []
+    for index in np.argsort(middle)[::-1].tolist():
+        if not np.isfinite(middle[index]) or len(best) == 3:
+            break
+        if all(abs(lags[index] - b) > 4 * COARSE_S for b in best):
+            best.append(float(lags[index]))
+    return best
+
+
+def _common(high: FloatArray, times: FloatArray) -> tuple[npt.NDArray[np.int64], FloatArray, FloatArray]:
+    """Where each click begins (samples), what is common to all, and how much each resembles that (-1..1)."""
+    length, before, wander = int(LENGTH_S * RATE_HZ), int(BEFORE_S * RATE_HZ), int(WANDER_S * RATE_HZ)
+    places = np.round(times * RATE_HZ).astype(np.int64) - before
+    places = places[(places >= wander) & (places + length + wander <= len(high))]
+    if len(places) < FEWEST:
+        return places, np.zeros(length), np.zeros(0)
+    stretches = np.array([high[p : p + length] for p in places])
+    # The quietest stretches are the ones with the least playing in them.
+    order = np.argsort(np.square(stretches).sum(axis=1))
+    common = stretches[order[0]]
+    alike = np.zeros(len(places))
+    for _ in range(ITERATIONS):
+        norm = float(np.sqrt(np.square(common).sum())) + 1e-12
+        for k, place in enumerate(places.tolist()):
+            wide = high[place - wander : place + length + wander]
+            match = np.correlate(wide, common, mode="valid")
+            at = int(np.argmax(match))
+            places[k] = np.clip(place - wander + at, wander, len(high) - length - wander)
+            piece = high[places[k] : places[k] + length]
+            alike[k] = match[at] / (norm * (float(np.sqrt(np.square(piece).sum())) + 1e-12))
+        stretches = np.array([high[p : p + length] for p in places])
+        sure = stretches[alike >= min(ONE_ALIKE, float(np.median(alike)))]
+        # Each counts alike, loud or soft; the median leaves out what only some of them hold.
+        scale = np.sqrt(np.square(sure).sum(axis=1, keepdims=True)) + 1e-12
+        common = np.median(sure / scale, axis=0) * float(np.median(scale))
+    return places, common, alike
+
+
+def _subtract(samples: npt.NDArray[np.float32], places: npt.NDArray[np.int64], common: FloatArray, alike: FloatArray) -> Clicks:
+    result = np.array(samples, dtype=np.float32)
+    power = float(np.square(common).sum()) + 1e-12
+    high = np.asarray(sosfiltfilt(butter(2, HIGH_PASS_HZ, "high", fs=RATE_HZ, output="sos"), samples))
+    taken = []
+    for place, likeness in zip(places.tolist(), alike.tolist(), strict=True):
+        if likeness < ONE_ALIKE:
+            continue
+        strength = float(np.clip(high[place : place + len(common)] @ common / power, 0.0, STRONGEST))
+        result[place : place + len(common)] -= (strength * common).astype(np.float32)
+        taken.append(place / RATE_HZ + BEFORE_S)
+    return Clicks(samples=result, times_s=tuple(taken))
