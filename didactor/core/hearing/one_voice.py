@@ -45,7 +45,8 @@ FOUND, SURE, UNSURE = 2.5, 1.5, -0.5
 CLEAR_ONSET, PEAK_NEAR_S, PEAK_AWAY_S = 0.5, 0.05, 0.03
 #: More notes in a row without an event were not played.
 MOST_UNMATCHED = 5
-EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE = 0.06, 20.0, 1.5
+#: Softer sounds come from elsewhere: an accompaniment, a neighbour, the room. From the last log odds on, no neighbour explains a sound.
+EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE, EXTRA_BEYOND_DOUBT = 0.06, 12.0, 1.5, 8.0
 SAME_SOUND_SEMITONES = 0.8
 #: A sound ends where its level falls by so much within twice so many frames (6 ms each).
 FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
@@ -80,7 +81,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
     return OneVoice(
         line=line,
         notes=tuple(line.note_heard(i, instrument) for i in range(len(expectation.notes))),
-        extra=tuple(line.extras()),
+        extra=tuple(line.extras(instrument)),
         jumps=tuple(line.jumps()),
         seconds_per_quarter=alignment.seconds_per_quarter,
         share_of_notes=min(right, len({m.note for m in alignment.matches})) / len(expectation.notes),
@@ -442,7 +443,7 @@ class Line:
         first, last = posteriors.frame(time_s - EARLY_S - around_s), posteriors.frame(time_s - EARLY_S + around_s)
         return float(posteriors.onset[first : last + 1, key].max())
 
-    def extras(self) -> list[ExtraNote]:
+    def extras(self, instrument: Instrument) -> list[ExtraNote]:
         """Sounds between the first and the last match that belong to no note and are beyond doubt."""
         matches = self.alignment.matches
         if not matches:
@@ -452,20 +453,38 @@ class Line:
         found = []
         for index in range(matches[0].event + 1, matches[-1].event):
             event, before, after = self.events[index], self.events[index - 1], self.events[index + 1]
-            if index in taken or event.soft or event.duration_s < EXTRA_MIN_S or event.voicing < 0.7:
+            if index in taken or event.soft:
+                continue
+            # Of a sound in pieces the clearest one tells.
+            event = min((event, *self._later_pieces(index, taken)), key=lambda e: e.spread)
+            if event.duration_s < EXTRA_MIN_S or event.voicing < 0.7:
                 continue
             if event.level_db < levels - EXTRA_BELOW_DB or event.spread > SOLID_SPREAD:
                 continue
             # A partial or a second piece of a neighbour, or its glide; what follows may be a piece of this very sound.
             neighbours = (before, after) if index + 1 in taken else (before,)
-            if any(abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in neighbours):
-                continue
-            if self.second.odds(event.midi, event.onset_s, event.duration_s) < EXTRA_SURE:
+            odds = self.second.odds(event.midi, self.events[index].onset_s, event.duration_s)
+            explained = any(
+                abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in neighbours
+            )
+            # A held tone begins anew in the middle for many reasons, a plucked or struck one only when it is plucked or struck.
+            if odds < EXTRA_SURE or (explained and (odds < EXTRA_BEYOND_DOUBT or not instrument.decays)):
                 continue
             previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
-            elapsed = (event.onset_s - self.events[previous.event].onset_s) / max(self.alignment.seconds_per_quarter, 1e-3)
-            found.append(place_extra(self.expectation, previous.note, elapsed, event.onset_s, event.midi - self.shift))
+            onset_s = self.events[index].onset_s
+            elapsed = (onset_s - self.events[previous.event].onset_s) / max(self.alignment.seconds_per_quarter, 1e-3)
+            found.append(place_extra(self.expectation, previous.note, elapsed, onset_s, event.midi - self.shift))
         return found
+
+    def _later_pieces(self, index: int, taken: set[int]) -> list[Event]:
+        """The soft pieces after an event that go on with its pitch."""
+        pieces: list[Event] = []
+        for later in range(index + 1, len(self.events)):
+            event = self.events[later]
+            if later in taken or not event.soft or event.midi != self.events[index].midi:
+                break
+            pieces.append(event)
+        return pieces
 
 
 def _not_judged(reason: str) -> NoteHeard:
