@@ -1,0 +1,229 @@
+"""What became of each written note of a line, and a second look before it is called anything but right."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from didactor.core.hearing.events import Event
+from didactor.core.hearing.evidence_of_pitch import (
+    attack_s,
+    octave_is_confirmed,
+    onset_is_confirmed,
+    pitch_is_present,
+    span_is_explained,
+)
+from didactor.core.hearing.groups import EARLY_S, onset_time
+from didactor.core.hearing.hearing import NoteHeard, Status
+from didactor.core.hearing.line import SURE_DROP_DB, Line
+from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI
+from didactor.core.instruments import Instrument
+
+#: An event that accuses must last this long and be this clearly pitched.
+SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
+#: Log odds of the second opinion: found where no event was, sure enough to accuse, too unsure to.
+FOUND, SURE, UNSURE = 2.5, 1.5, -0.5
+#: An onset posterior this high, this near to where a note was heard and away from where it was due, proves a displaced note.
+CLEAR_ONSET, PEAK_NEAR_S, PEAK_AWAY_S = 0.5, 0.05, 0.03
+#: More notes in a row without an event were not played.
+MOST_UNMATCHED = 5
+#: A repeated pitch is begun anew, beyond doubt, by an onset of this share of the usual strength and this rise of the level.
+CLEAR_STRENGTH, CLEAR_RISE_DB = 0.5, 6.0
+#: Displacements from here on are looked at twice before they are believed.
+DOUBTED_FROM_MS = 40.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class JudgedLine(Line):
+    """A line that answers for its notes."""
+
+    def note_heard(self, index: int, instrument: Instrument) -> NoteHeard:
+        note = self.expectation.notes[index]
+        if index not in self.final:
+            return self._unmatched(index)
+        event = self.events[self.final[index]]
+        if self.repeats(index) and self.is_tail(index, event.onset_s):
+            return self._heard_in_a_tail(index)
+        wanted = [p + self.shift for p in note.pitches]
+        distance = min((event.midi - p for p in wanted), key=abs)
+        confidence = _confidence(event)
+        status, reason = Status.CORRECT, None
+        offset_s = self.offset_of(self.final[index])
+        if distance != 0:
+            status, reason = self._accuse(event, offset_s, distance, min(wanted, key=lambda p: abs(event.midi - p)))
+        cents = None
+        if status is Status.CORRECT and instrument.bends and distance == 0 and event.spread < 0.5:
+            steady = self.steady_cents.get(index)
+            cents = None if steady is None else steady - self.own_cents
+        return NoteHeard(
+            status=status,
+            confidence=confidence if status is not Status.UNCERTAIN else min(confidence, 0.45),
+            reason=reason,
+            onset_s=event.onset_s,
+            offset_s=offset_s,
+            heard_midi=event.midi,
+            cents=cents,
+            loudness_db=event.level_db - self.loud_db,
+            stretch=self.stretches[index],
+            timed=not note.grace and not (event.soft and self.repeats(index) and not self._begins_clearly(index, event)),
+        )
+
+    def _heard_in_a_tail(self, index: int) -> NoteHeard:
+        """A repeated note of which only the one before is heard, fading."""
+        place = self.place_of(index)
+        odds = 0.0 if place is None else self.second.odds(self.expectation.notes[index].sounding_midi + self.shift, *place)
+        drop, _ = self.drop_and_rise(index, self.events[self.final[index]].onset_s)
+        if odds < 0 or drop > SURE_DROP_DB:
+            return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
+        return _not_judged("not heard apart from the note before: the same pitch went on sounding")
+
+    def _accuse(self, event: Event, end_s: float, distance: int, wanted: int) -> tuple[Status, str | None]:
+        """Is a wrong pitch beyond doubt?"""
+        if distance % 12 == 0:
+            if octave_is_confirmed(self.features, event, wanted, self.tuning_cents):
+                return Status.WRONG_PITCH, None
+            return Status.UNCERTAIN, "the octave cannot be told apart in this recording"
+        length_s = end_s - event.onset_s
+        own, written = (self.second.odds(midi, event.onset_s, length_s) for midi in (event.midi, wanted))
+        # Its edges may still hold, or already hold, a neighbour of the written pitch.
+        inside = (event.onset_s + 0.3 * length_s, event.onset_s + 0.75 * length_s)
+        if written > SURE and own < UNSURE:
+            return Status.CORRECT, None
+        if written > -SURE or pitch_is_present(self.features, wanted, *inside, self.tuning_cents, frames=3):
+            return Status.UNCERTAIN, "the written pitch is heard here too"
+        if own < UNSURE or length_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
+            return Status.UNCERTAIN, "too short or too unclear to name its pitch"
+        return Status.WRONG_PITCH, None
+
+    def _unmatched(self, index: int) -> NoteHeard:
+        note, final = self.expectation.notes[index], self.final
+        if note.grace:
+            return _not_judged("a grace note may pass too quickly to be heard apart")
+        before = max((i for i in final if i < index), default=None)
+        after = min((i for i in final if i > index), default=None)
+        place = self.place_of(index)
+        if before is None or after is None or after - before > MOST_UNMATCHED:
+            return NoteHeard(status=Status.MISSED, confidence=0.8)
+        if place is None:
+            # The playing went on elsewhere here: left out, or played and not recognised?
+            whole_bar = not any(n.bar == note.bar and n.pass_ == note.pass_ for n in map(self.expectation.notes.__getitem__, final))
+            return NoteHeard(status=Status.MISSED, confidence=0.7) if whole_bar else _not_judged("the playing goes on elsewhere here")
+        due_s, seconds = place
+        midi = note.sounding_midi + self.shift
+        odds = max(self.second.odds(midi, due_s + shift_s, seconds) for shift_s in (-0.05, 0.0, 0.05))
+        if odds > FOUND:
+            onset_s, rise = onset_time(self.second.spectrum, midi + self.tuning_cents / 100, due_s, 0.06)
+            return NoteHeard(
+                status=Status.CORRECT,
+                confidence=probability(odds),
+                onset_s=onset_s if rise > 0 else due_s,
+                offset_s=due_s + seconds,
+                heard_midi=midi,
+                stretch=self.stretches[before],
+            )
+        repeated = self._repeated_elsewhere(index, before, after)
+        if repeated is not None:
+            return repeated
+        if self._held_over(index, before):
+            return _not_judged("not heard apart from the note before: the same pitch went on sounding")
+        if self.drop_and_rise(index, due_s)[0] > SURE_DROP_DB and self.is_tail(index, due_s):
+            return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
+        if odds > 0:
+            return _not_judged("something sounds at this pitch, too briefly to be sure")
+        if odds > -2 * SURE and not self._clearly_absent(index, before, after):
+            return _not_judged("the sound is blurred here")
+        return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
+
+    def _begins_clearly(self, index: int, event: Event) -> bool:
+        """Whether a pitch that was there before is clearly begun anew: the level rises, and the spectrum with it."""
+        return event.strength >= CLEAR_STRENGTH and self.drop_and_rise(index, event.onset_s)[1] >= CLEAR_RISE_DB
+
+    def _repeated_elsewhere(self, index: int, before: int, after: int) -> NoteHeard | None:
+        """A repeated pitch begun anew between its neighbours, off its place: too far for the alignment to take it."""
+        midi = self.expectation.notes[index].sounding_midi + self.shift
+        seconds = self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
+        for number in range(self.final[before] + 1, self.final[after]):
+            event = self.events[number]
+            if not self.repeats(index) or event.midi != midi or not self._begins_clearly(index, event):
+                continue
+            odds = self.second.odds(midi, event.onset_s, seconds)
+            if odds > FOUND:
+                return NoteHeard(
+                    status=Status.CORRECT,
+                    confidence=probability(odds),
+                    onset_s=event.onset_s,
+                    offset_s=event.offset_s,
+                    heard_midi=midi,
+                    loudness_db=event.level_db - self.loud_db,
+                    stretch=self.stretches[before],
+                    timed=True,
+                )
+        return None
+
+    def _held_over(self, index: int, before: int) -> bool:
+        """A repeated pitch without a fresh onset, while the sound goes on past where the repeat should begin."""
+        notes = self.expectation.notes
+        if any(notes[i].sounding_midi != notes[index].sounding_midi for i in range(before, index)):
+            return False
+        begin = self.events[self.final[before]].onset_s
+        due = begin + self.alignment.seconds_per_quarter * (notes[index].onset_quarters - notes[before].onset_quarters)
+        return self.offset_of(self.final[before]) > due + 0.06
+
+    def _clearly_absent(self, index: int, before: int, after: int) -> bool:
+        """Whether the time in which the note was due is filled by silence or by its neighbours, clearly."""
+        notes, events = self.expectation.notes, self.events
+        first, last = events[self.final[before]], events[self.final[after]]
+        span = notes[after].onset_quarters - notes[before].onset_quarters
+        per_quarter = (last.onset_s - first.onset_s) / span if span > 0 else self.alignment.seconds_per_quarter
+        due_s = first.onset_s + per_quarter * (notes[index].onset_quarters - notes[before].onset_quarters)
+        length_s = min(0.3, max(0.06, 0.8 * per_quarter * notes[index].duration_quarters))
+        around = [e.pitch for e in events if e.offset_s > due_s - 0.1 and e.onset_s < due_s + length_s + 0.1]
+        quiet_db = float(np.median([events[i].level_db for i in self.final.values()])) - 25.0
+        return span_is_explained(self.features, due_s, due_s + length_s, around, quiet_db)
+
+    def onset_holds(self, index: int, residual_s: float) -> bool:
+        """A second look at a displaced onset, so that a blurred attack is not taken for a late note."""
+        if index not in self.final:
+            return True  # found by a second look, which was sure of it
+        own = self.events[self.final[index]]
+        # A slow attack leaves open when the note begins: by about the time it takes to speak.
+        if abs(residual_s) < DOUBTED_FROM_MS / 1000 + attack_s(self.features, own):
+            return False
+        pitch = self.expectation.notes[index].sounding_midi + self.shift + self.tuning_cents / 100.0
+        sounding_before = [e for e in self.events if e.onset_s < own.onset_s - 0.03 and e.offset_s > own.onset_s - 0.4]
+        before = sounding_before[-1] if sounding_before else None
+        if before is not None and before.midi == round(pitch):
+            return not own.soft and own.strength > 0.8
+        return onset_is_confirmed(self.features, pitch, None if before is None else before.pitch, own.onset_s, own.onset_s - residual_s)
+
+    def begins_at(self, index: int, residual_s: float) -> bool:
+        """Whether the note model hears this note begin where it was heard, and not where it is due."""
+        event = self.events[self.final[index]]
+        key = self.expectation.notes[index].sounding_midi + self.shift - LOWEST_MIDI
+        due_s = event.onset_s - residual_s
+        self.second.posteriors.ensure(min(due_s, event.onset_s) - 0.2, max(due_s, event.onset_s) + 0.2)
+        here = self._onset_posterior(key, event.onset_s, PEAK_NEAR_S)
+        return here > CLEAR_ONSET and self._onset_posterior(key, due_s, PEAK_AWAY_S) < 0.4 * here
+
+    def _onset_posterior(self, key: int, time_s: float, around_s: float) -> float:
+        posteriors = self.second.posteriors
+        if not 0 <= key < KEYS:
+            return 0.0
+        # The posterior's peak comes a little before the sound's half level.
+        first, last = posteriors.frame(time_s - EARLY_S - around_s), posteriors.frame(time_s - EARLY_S + around_s)
+        return float(posteriors.onset[first : last + 1, key].max())
+
+
+def _not_judged(reason: str) -> NoteHeard:
+    return NoteHeard(status=Status.UNCERTAIN, confidence=0.4, reason=reason)
+
+
+def probability(odds: float) -> float:
+    """Log odds to a probability, short of certainty."""
+    return float(np.clip(1 / (1 + np.exp(-odds)), 0.02, 0.99))
+
+
+def _confidence(event: Event) -> float:
+    clear = min(1.0, event.voicing) * (1.0 - min(0.5, max(0.0, event.spread - 0.2)))
+    return float(np.clip(clear * min(1.0, 0.5 + event.duration_s / 0.16), 0.05, 0.99))
