@@ -296,7 +296,9 @@ def _is_so(finding: Finding, take: Take) -> bool:
         away = truth[key]["sounding_cents"] - _tuning(take)
         return abs(away) >= TRUE_CENTS and away * finding.size > 0
     known = [
-        (n.onset_quarters, truth[n.id, n.pass_]["onset_s"], (n.id, n.pass_)) for n in take.expectation.notes if (n.id, n.pass_) in truth
+        (n.onset_quarters, truth[n.id, n.pass_]["sounding_onset_s"], (n.id, n.pass_))
+        for n in take.expectation.notes
+        if (n.id, n.pass_) in truth
     ]
     moments = {q: [o for p, o, _ in known if p == q] for q in sorted({q for q, _, _ in known})}
     quarters, times = np.array(list(moments)), np.array([float(np.mean(v)) for v in moments.values()])
@@ -306,7 +308,7 @@ def _is_so(finding: Finding, take: Take) -> bool:
         return False
     place = next(q for q, _, k in known if k == key)
     at = int(np.searchsorted(quarters, place))
-    away = 1000 * (float(pulse.residual_s[at]) + truth[key]["onset_s"] - times[at])
+    away = 1000 * (float(pulse.residual_s[at]) + truth[key]["sounding_onset_s"] - times[at])
     return away * finding.size > 0 and abs(away) >= TRUE_SHARE * abs(finding.size)
 
 

@@ -35,8 +35,9 @@ from didactor.core.units import A4_HZ, FloatArray, midi_to_hz
 
 #: Log odds that a written note is played, before listening: nearly all are.
 PRIOR = 1.5
-#: A note is right from this probability on, and missed or wrong below that one. In between it is not judged.
-RIGHT_FROM, ACCUSED_BELOW = 0.7, 0.35
+#: A note is right from the first probability on and missed below the last. Below the second it is wrong, if another key was struck
+#: instead: two pieces of evidence tell more than one. In between it is not judged.
+RIGHT_FROM, WRONG_BELOW, MISSED_BELOW = 0.7, 0.45, 0.16
 #: Log odds before listening that a key not written is struck at a given onset, and the probability it takes to say so.
 EXTRA_PRIOR, EXTRA_FROM = -3.0, 0.9
 #: Log odds of the evidence that another key was struck where a written one is missing.
@@ -201,11 +202,11 @@ class Take:
                 stretch=stretch,
                 timed=rise > 0 and moment in self.stretches,
             )
-        if probability >= ACCUSED_BELOW:
+        other = self._played_instead(moment, midi, time_s) if probability < WRONG_BELOW else None
+        if other is None and probability >= MISSED_BELOW:
             return NoteHeard(
                 status=Status.UNCERTAIN, confidence=max(probability, 1 - probability) / 2, reason=self._why(midi, company), stretch=stretch
             )
-        other = self._played_instead(moment, midi, time_s)
         if other is None:
             return NoteHeard(status=Status.MISSED, confidence=1 - probability, stretch=stretch)
         onset_s, _ = self._onset(other, time_s)

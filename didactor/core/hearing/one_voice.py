@@ -12,7 +12,8 @@ import numpy.typing as npt
 
 from didactor.core.hearing.alignment import Alignment
 from didactor.core.hearing.events import Event, find_events, find_tuning
-from didactor.core.hearing.features import listen
+from didactor.core.hearing.evidence_of_pitch import speaks_at
+from didactor.core.hearing.features import Features, listen
 from didactor.core.hearing.hearing import Hearing, Tuning
 from didactor.core.hearing.line_costs import align_line
 from didactor.core.hearing.line_extras import extras_of
@@ -77,6 +78,8 @@ def listen_to_line(
         again, other_shift = _align_with_shift(doubted, expectation, seconds_per_quarter)
         if again.cost_per_note < alignment.cost_per_note:
             events, alignment, shift = doubted, again, other_shift
+    if not instrument.decays:
+        events = _as_they_speak(features, events, alignment)
     return JudgedLine(
         features=features,
         second=second,
@@ -87,6 +90,20 @@ def listen_to_line(
         shift=shift,
         expectation=expectation,
     )
+
+
+def _as_they_speak(features: Features, events: list[Event], alignment: Alignment) -> list[Event]:
+    """The events that are notes, moved to where their tone speaks; never past their neighbours."""
+    moved = list(events)
+    for match in alignment.matches:
+        event, before = events[match.event], moved[match.event - 1] if match.event else None
+        sounding = before.pitch if before is not None and before.offset_s > event.onset_s - 0.4 else None
+        # A repeated pitch shares all its partials with the one before, and must dip before it speaks again.
+        repeated = sounding is not None and abs(sounding - event.pitch) < 0.7
+        speaks_s = speaks_at(features, event.onset_s, event.pitch, None if repeated else sounding)
+        if (before is None or speaks_s > before.onset_s + 0.03) and speaks_s < event.offset_s - 0.02:
+            moved[match.event] = replace(event, onset_s=speaks_s)
+    return moved
 
 
 @dataclass(frozen=True, kw_only=True)

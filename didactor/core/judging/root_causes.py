@@ -68,6 +68,8 @@ def runs_left_out(evidence: Evidence) -> list[Run]:
 #: Pairs limp when their median share differs from a half by so much, nearly all to the same side, and by so many times what is left
 #: to chance: their own spread, or what a steady hand scatters at least.
 FEWEST_PAIRS, FROM_PERCENT, SAME_SIDE, SURE, LEAST_SPREAD = 3, 5.0, 0.8, 5.0, 2.0
+#: A few pairs must limp more than many.
+MANY_PAIRS, FEW_FROM_PERCENT = 6, 7.0
 
 
 def limp(evidence: Evidence) -> float | None:
@@ -85,4 +87,5 @@ def _common(ratios: list[float]) -> float | None:
     same_side = float((np.sign(away) == np.sign(middle)).mean())
     spread = max(LEAST_SPREAD, float(1.4826 * np.median(np.abs(away - middle))), float(np.std(away)) if len(away) < 6 else 0.0)
     sure = abs(middle) * len(away) ** 0.5 / spread
-    return 50 + middle if abs(middle) >= FROM_PERCENT and same_side >= SAME_SIDE and sure >= SURE else None
+    least = FROM_PERCENT if len(away) >= MANY_PAIRS else FEW_FROM_PERCENT
+    return 50 + middle if abs(middle) >= least and same_side >= SAME_SIDE and sure >= SURE else None

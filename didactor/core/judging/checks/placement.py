@@ -14,6 +14,8 @@ from didactor.core.judging.words import place_in_words
 #: scatter is a player's, or a slow attack's, and no fault of one note.
 SCATTER_FACTOR = 3.5
 MAD_TO_SIGMA = 1.4826
+#: The first and the last note have neighbours on one side only: the pulse is less sure there.
+AT_THE_ENDS = 1.6
 
 
 @check(
@@ -31,6 +33,8 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
     own_scatter_ms = _scatter_ms(evidence)
     hesitated = {h.note_index for h in evidence.hesitations}
     limps = limp(evidence) is not None
+    placed = [n.note.onset_quarters for n in evidence.notes if n.early_late_ms is not None]
+    ends = (min(placed, default=0.0), max(placed, default=0.0))
     restarted = {r.to_index for r in evidence.restarts}
     for index, item in enumerate(evidence.notes):
         if item.early_late_ms is None or index in hesitated or index in restarted or item.status is not Status.CORRECT:
@@ -38,6 +42,8 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
         if limps and _is_inside_a_beat(evidence, item):
             continue  # one remark about all pairs says it
         threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * own_scatter_ms)
+        if item.note.onset_quarters in ends:
+            threshold *= AT_THE_ENDS
         if abs(item.early_late_ms) < threshold or item.confidence < 0.6:
             continue
         yield Finding.at_note(
