@@ -3,7 +3,7 @@
     bench/accuracy              the held-out set, everything: one and many voices, chords, strokes, passages without notation
     bench/accuracy --fit        the other set, for working on the method
     bench/accuracy --quick      a small share of both clean and faulty takes, under 60 s, for bin/test
-    bench/accuracy --only one   one kind of music: one, many, chords, strokes, clapped, pulse (may be repeated)
+    bench/accuracy --only one   one kind of music: one, many, chords, strokes, clapped, pulse, gate (may be repeated)
     bench/accuracy --share 0.1  every tenth take
     bench/accuracy --said       every disagreement, take by take (not for held-out takes that are to stay so)
     bench/accuracy --write      also refreshes its part of docs/benchmarks.md and the plots (with --share: says how many takes)
@@ -26,6 +26,7 @@ HERE = Path(__file__).resolve().parent
 sys.path[:0] = [str(HERE.parent), str(HERE)]
 
 import accuracy_tables as tables  # noqa: E402
+import gate_cases  # noqa: E402
 import takes as of  # noqa: E402
 from report import close  # noqa: E402
 from scoring import Score, score  # noqa: E402
@@ -41,13 +42,14 @@ def main() -> int:
     parser = argparse.ArgumentParser()
     for flag in ("--quick", "--fit", "--write", "--said"):
         parser.add_argument(flag, action="store_true")
-    parser.add_argument("--only", action="append", choices=KINDS)
+    parser.add_argument("--only", action="append", choices=(*KINDS, "gate"))
     parser.add_argument("--condition", help="only takes whose condition begins so")
     parser.add_argument("--share", type=float, default=1.0)
     options = parser.parse_args()
     # The quick set uses what bin/test installs: the small sound font.
     which = of.FIT if options.fit or options.quick else of.HELD_OUT
-    scenarios = [s for kind in options.only or KINDS for s in _choose(which, kind, options)]
+    scenarios = [s for kind in options.only or KINDS if kind in KINDS for s in _choose(which, kind, options)]
+    cases = [] if options.quick or options.condition or (options.only and "gate" not in options.only) else gate_cases.cases(which)
     started = time.monotonic()
     with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
         scored = []
@@ -55,12 +57,16 @@ def main() -> int:
             scored.append(result)
             if number % 50 == 0:
                 print(f"  {number} of {len(scenarios)} takes, {time.monotonic() - started:.0f} s", file=sys.stderr, flush=True)
+        gate = [(c, *result) for c, result in zip(cases, pool.starmap(gate_cases.is_right, [(which, c) for c in cases]), strict=True)]
     groups = [tables.Entry(scenario=s, score=r, seconds=t) for s, (r, t) in zip(scenarios, scored, strict=True)]
     if options.said:
         for entry in groups:
             for line in entry.score.said:
                 print("  ", line)
     text, figures = tables.summary(groups)
+    if gate:
+        gate_text, gate_figures = gate_cases.table(gate)
+        text, figures = f"{text}\n\n### The gate\n\n{gate_text}", figures | gate_figures
     name = "accuracy_quick" if options.quick else "accuracy_fit" if options.fit else "accuracy"
     made_of = f"{len(groups)} of the {sum(len(of.scenarios(which, kind)) for kind in KINDS)} takes of the {which.name} set."
     print(f"{time.monotonic() - started:.0f} s, {made_of}")

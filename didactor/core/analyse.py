@@ -26,6 +26,10 @@ OTHER_PIECE_NOTES, OTHER_PIECE_SOUNDS = 0.35, 0.5
 NO_MUSIC = "No notes can be heard in this take. Check that the right microphone is chosen, and record again."
 ANOTHER_PIECE = "This does not sound like the assigned passage. Check that the right recording was sent for the right bars."
 
+#: Below this share of steady pitch, what is heard is talk.
+TALK_STEADINESS = 0.55
+TALK = "Talking is heard, but no playing. Check that the instrument is near the microphone, and record again."
+
 Ear = Callable[[npt.NDArray[np.float32], Expectation, float, Instrument], Hearing | None]
 Progress = Callable[[str], None]
 
@@ -65,7 +69,9 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
     if hearing is None:
         return _unusable(recording, expectation, targets, _refused(quality, "no_music", NO_MUSIC, recording))
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:
-        return _unusable(recording, expectation, targets, _refused(quality, "another_piece", ANOTHER_PIECE, recording))
+        talk = hearing.steadiness is not None and hearing.steadiness < TALK_STEADINESS
+        code, text = ("speech", TALK) if talk else ("another_piece", ANOTHER_PIECE)
+        return _unusable(recording, expectation, targets, _refused(quality, code, text, recording))
     progress("judging")
     levels_hold = all(p.code != "gain_riding" for p in quality.problems)
     evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument, levels_hold)

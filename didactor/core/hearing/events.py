@@ -38,7 +38,9 @@ STAND_OUT = 1.5
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Event:
-    """One sound heard. ``soft`` events began without a dip in level and with the pitch unchanged."""
+    """One sound heard. ``soft`` events began without a dip in level and with the pitch unchanged. ``began_s``: another reading of
+    the onset, where a slow attack leaves room for two.
+    """
 
     onset_s: float
     offset_s: float
@@ -49,6 +51,7 @@ class Event:
     voicing: float
     strength: float
     soft: bool = False
+    began_s: float | None = None
 
     @property
     def duration_s(self) -> float:

@@ -186,3 +186,11 @@ def onset_strength(magnitudes: npt.NDArray[np.float32]) -> FloatArray:
     rise[FLUX_LAG:] = np.maximum(0.0, log_mel[FLUX_LAG:] - reference[:-FLUX_LAG]).sum(axis=1)
     # The rise between two spectra belongs to the moment between them.
     return np.roll(rise, -(FLUX_LAG // 2))
+
+
+def steadiness(features: Features) -> float:
+    """Share of voiced frames (0..1) whose pitch stays within a tenth of a semitone from frame to frame: playing holds, talk glides."""
+    voiced = (features.voicing[1:] > 0.6) & (features.voicing[:-1] > 0.6)
+    if voiced.sum() < 5:
+        return 0.0
+    return float((np.abs(np.diff(features.f0_midi))[voiced] < 0.1).mean())

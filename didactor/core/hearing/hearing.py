@@ -21,6 +21,7 @@ class Status(StrEnum):
 class NoteHeard:
     """One expected note. Times in seconds of the recording, None where not heard; ``reason`` says why a note is not judged.
 
+    ``began_s``: another reading of the onset, None where there is only one. A note is late or early by the reading that makes it less so.
     ``stretch`` counts the jumps in the score before it: notes of one stretch were played one after the other. ``timed`` notes have
     an onset that the pulse may rest on.
     """
@@ -29,6 +30,7 @@ class NoteHeard:
     confidence: float
     reason: str | None = None
     onset_s: float | None = None
+    began_s: float | None = None
     offset_s: float | None = None
     heard_midi: int | None = None
     cents: float | None = None
@@ -89,7 +91,8 @@ class Hearing:
     """All that was heard of one take. ``shift``: everything sounds that many semitones from what is written.
 
     ``share_of_notes`` and ``share_of_sounds`` tell how much of the passage and of the recording fit each other: little of both
-    means that something else was played. ``rhythm`` is what was heard where nothing is written; ``notes`` belong to it then.
+    means that something else was played. ``steadiness``: the share of what has a pitch that holds it (talk hardly does). ``rhythm``
+    is what was heard where nothing is written; ``notes`` belong to it then.
     """
 
     notes: tuple[NoteHeard, ...]
@@ -103,6 +106,7 @@ class Hearing:
     chords: tuple[ChordReading, ...] | None = None
     count: Count | None = None
     rhythm: Expectation | None = None
+    steadiness: float | None = None
 
     def onset_holds(self, index: int, residual_s: float) -> bool:
         """A second look at a note that lies ``residual_s`` from its place in the pulse: did it really begin there?"""

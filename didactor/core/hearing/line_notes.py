@@ -61,6 +61,7 @@ class JudgedLine(Line):
             confidence=confidence if status is not Status.UNCERTAIN else min(confidence, 0.45),
             reason=reason,
             onset_s=event.onset_s,
+            began_s=event.began_s,
             offset_s=offset_s,
             heard_midi=event.midi,
             cents=cents,

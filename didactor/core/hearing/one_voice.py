@@ -13,7 +13,7 @@ import numpy.typing as npt
 from didactor.core.hearing.alignment import Alignment
 from didactor.core.hearing.events import Event, find_events, find_tuning
 from didactor.core.hearing.evidence_of_pitch import speaks_at
-from didactor.core.hearing.features import Features, listen
+from didactor.core.hearing.features import Features, listen, steadiness
 from didactor.core.hearing.hearing import Hearing, Tuning
 from didactor.core.hearing.line_costs import align_line
 from didactor.core.hearing.line_extras import extras_of
@@ -55,6 +55,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         share_of_sounds=right / max(1, len(solid)),
         tuning=Tuning(a4_hz=A4_HZ * 2 ** (line.own_cents / 1200), offset_cents=line.own_cents, concentration=line.tuning_concentration),
         shift=shift,
+        steadiness=steadiness(line.features),
     )
 
 
@@ -102,7 +103,7 @@ def _as_they_speak(features: Features, events: list[Event], alignment: Alignment
         repeated = sounding is not None and abs(sounding - event.pitch) < 0.7
         speaks_s = speaks_at(features, event.onset_s, event.pitch, None if repeated else sounding)
         if (before is None or speaks_s > before.onset_s + 0.03) and speaks_s < event.offset_s - 0.02:
-            moved[match.event] = replace(event, onset_s=speaks_s)
+            moved[match.event] = replace(event, onset_s=speaks_s, began_s=event.onset_s)
     return moved
 
 

@@ -52,6 +52,7 @@ class Restart:
     time_s: float
     from_bar: str
     to_bar: str
+    from_index: int
     to_index: int
 
 

@@ -104,7 +104,7 @@ def _place(notes: list[NoteJudgement], pulse: Pulse, moments: list[list[int]], h
             item = notes[index]
             if item.status is Status.UNCERTAIN or item.onset_s is None:
                 continue
-            residual = float(pulse.residual_s[k]) + item.onset_s - float(pulse.times[k])
+            residual = _least(float(pulse.residual_s[k]) + item.onset_s - float(pulse.times[k]), hearing.notes[index])
             if item.status is Status.CORRECT and not pulse.hesitation[k] and not hearing.onset_holds(index, residual):
                 notes[index] = replace(item, reason="its beginning cannot be heard apart here")
                 continue
@@ -114,6 +114,14 @@ def _place(notes: list[NoteJudgement], pulse: Pulse, moments: list[list[int]], h
                 early_late_beats=residual / slope if judged and slope > 0 else None,
                 length_ratio=_length_ratio(item, slope, targets),
             )
+
+
+def _least(residual_s: float, heard: NoteHeard) -> float:
+    """How far a note lies from the pulse by the reading of its onset that speaks for the player; 0 where the readings lie around it."""
+    if heard.began_s is None or heard.onset_s is None:
+        return residual_s
+    other_s = residual_s + heard.began_s - heard.onset_s
+    return 0.0 if residual_s * other_s <= 0 else min(residual_s, other_s, key=abs)
 
 
 def _length_ratio(item: NoteJudgement, slope: float, targets: Targets) -> float | None:

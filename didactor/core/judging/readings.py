@@ -98,6 +98,7 @@ def read_restarts(jumps: Sequence[Jump], expectation: Expectation) -> list[Resta
             time_s=jump.time_s,
             from_bar=expectation.notes[jump.from_index].bar,
             to_bar=expectation.notes[jump.to_index].bar,
+            from_index=jump.from_index,
             to_index=jump.to_index,
         )
         for jump in jumps

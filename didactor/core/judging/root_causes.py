@@ -32,6 +32,16 @@ def _is_natural(item: NoteJudgement, shift: int) -> bool:
     return item.heard_midi is not None and item.heard_midi - shift == item.note.sounding_midi + back
 
 
+#: So many sounds, and this share of the notes, that belong to no note are not one player's slips.
+MANY_EXTRAS, EXTRAS_SHARE = 8, 0.2
+
+
+def others_sound(evidence: Evidence) -> bool:
+    """Whether somebody or something else is heard along with the player."""
+    strays = [e for e in evidence.extra if e.midi is not None]
+    return len(strays) >= max(MANY_EXTRAS, EXTRAS_SHARE * len(evidence.notes))
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Run:
     """Bars left out one after the other, as (number, pass). ``is_repeat``: they are all that a repeat would have played again."""

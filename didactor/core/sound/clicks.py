@@ -24,7 +24,9 @@ EARLIEST_S, LATEST_S, COARSE_S = -0.1, 0.4, 0.003
 #: Further than this from the common lag no click is looked for; each one's own place is found within it.
 WANDER_S = 0.004
 #: The median resemblance of the stretches to what is common to them that makes a click, and that of one stretch.
-ALIKE, ONE_ALIKE = 0.55, 0.3
+ALIKE, ONE_ALIKE = 0.4, 0.3
+#: Of its first third, the last third of a click has at most this level.
+TAIL_SHARE = 0.25
 FEWEST = 5
 STRONGEST = 2.5
 ITERATIONS = 3
@@ -59,9 +61,9 @@ def without_clicks(samples: npt.NDArray[np.float32], known_s: tuple[float, ...],
     else:
         return nothing
     for lag in _likely(energy, grid, lags):
-        places, common, alike = _common(high, grid + lag)
-        if len(places) >= FEWEST and np.median(alike) >= ALIKE:
-            return _subtract(samples, places, common, alike)
+        found = _common(high, grid + lag)
+        if len(found.places) >= FEWEST and np.median(found.alike) >= ALIKE and _is_short(found.common):
+            return _subtract(samples, high, found)
     return nothing
 
 
@@ -89,13 +91,29 @@ def _likely(energy: FloatArray, grid: FloatArray, lags: FloatArray) -> list[floa
     return best
 
 
-def _common(high: FloatArray, times: FloatArray) -> tuple[npt.NDArray[np.int64], FloatArray, FloatArray]:
-    """Where each click begins (samples), what is common to all, and how much each resembles that (-1..1)."""
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Found:
+    """Where each stretch begins (samples, and parts of one), what is common to all, how much each resembles that (-1..1)."""
+
+    places: npt.NDArray[np.int64]
+    parts: FloatArray
+    common: FloatArray
+    alike: FloatArray
+
+
+def _shifted(wave: FloatArray, samples: float) -> FloatArray:
+    """A wave moved by a part of a sample: half a sample would leave a fifth of a high click standing."""
+    turn = np.exp(-2j * np.pi * np.fft.rfftfreq(len(wave)) * samples)
+    return np.asarray(np.fft.irfft(np.fft.rfft(wave) * turn, len(wave)))
+
+
+def _common(high: FloatArray, times: FloatArray) -> _Found:
     length, before, wander = int(LENGTH_S * RATE_HZ), int(BEFORE_S * RATE_HZ), int(WANDER_S * RATE_HZ)
     places = np.round(times * RATE_HZ).astype(np.int64) - before
     places = places[(places >= wander) & (places + length + wander <= len(high))]
+    parts = np.zeros(len(places))
     if len(places) < FEWEST:
-        return places, np.zeros(length), np.zeros(0)
+        return _Found(places=places, parts=parts, common=np.zeros(length), alike=np.zeros(0))
     stretches = np.array([high[p : p + length] for p in places])
     # The quietest stretches are the ones with the least playing in them.
     order = np.argsort(np.square(stretches).sum(axis=1))
@@ -108,25 +126,36 @@ def _common(high: FloatArray, times: FloatArray) -> tuple[npt.NDArray[np.int64],
             match = np.correlate(wide, common, mode="valid")
             at = int(np.argmax(match))
             places[k] = np.clip(place - wander + at, wander, len(high) - length - wander)
+            if 0 < at < len(match) - 1:
+                left, middle, right = match[at - 1 : at + 2]
+                bend = left - 2 * middle + right
+                parts[k] = float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
             piece = high[places[k] : places[k] + length]
             alike[k] = match[at] / (norm * (float(np.sqrt(np.square(piece).sum())) + 1e-12))
-        stretches = np.array([high[p : p + length] for p in places])
+        stretches = np.array([_shifted(high[p : p + length], -part) for p, part in zip(places.tolist(), parts.tolist(), strict=True)])
         sure = stretches[alike >= min(ONE_ALIKE, float(np.median(alike)))]
         # Each counts alike, loud or soft; the median leaves out what only some of them hold.
         scale = np.sqrt(np.square(sure).sum(axis=1, keepdims=True)) + 1e-12
         common = np.median(sure / scale, axis=0) * float(np.median(scale))
-    return places, common, alike
+    return _Found(places=places, parts=parts, common=common, alike=alike)
 
 
-def _subtract(samples: npt.NDArray[np.float32], places: npt.NDArray[np.int64], common: FloatArray, alike: FloatArray) -> Clicks:
+def _is_short(common: FloatArray) -> bool:
+    """A click has died away within a tenth of a second; a note struck on every beat has not."""
+    third = len(common) // 3
+    head, tail = (float(np.sqrt(np.square(part).mean())) for part in (common[:third], common[-third:]))
+    return tail < TAIL_SHARE * head
+
+
+def _subtract(samples: npt.NDArray[np.float32], high: FloatArray, found: _Found) -> Clicks:
     result = np.array(samples, dtype=np.float32)
-    power = float(np.square(common).sum()) + 1e-12
-    high = np.asarray(sosfiltfilt(butter(2, HIGH_PASS_HZ, "high", fs=RATE_HZ, output="sos"), samples))
+    power = float(np.square(found.common).sum()) + 1e-12
     taken = []
-    for place, likeness in zip(places.tolist(), alike.tolist(), strict=True):
+    for place, part, likeness in zip(found.places.tolist(), found.parts.tolist(), found.alike.tolist(), strict=True):
         if likeness < ONE_ALIKE:
             continue
-        strength = float(np.clip(high[place : place + len(common)] @ common / power, 0.0, STRONGEST))
-        result[place : place + len(common)] -= (strength * common).astype(np.float32)
+        click = _shifted(found.common, part)
+        strength = float(np.clip(high[place : place + len(click)] @ click / power, 0.0, STRONGEST))
+        result[place : place + len(click)] -= (strength * click).astype(np.float32)
         taken.append(place / RATE_HZ + BEFORE_S)
     return Clicks(samples=result, times_s=tuple(taken))

@@ -4,12 +4,15 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.judging.root_causes import others_sound
 from didactor.core.judging.words import beat_in_words, midi_in_words
 
 
 @check(code="notes.extra", title="Extra note", category="notes", unit="notes", reference="a clear sound aligned with no written note")
 def extra_note(evidence: Evidence) -> Iterator[Finding]:
     """A note that is not written, loud, long and clear enough not to be a slur's passing sound."""
+    if others_sound(evidence):
+        return  # one remark says it
     for extra in evidence.extra:
         bar = next(b for b in evidence.expectation.bars if (b.number, b.pass_) == (extra.bar, extra.pass_))
         what = "stroke" if extra.midi is None else midi_in_words(extra.midi - evidence.expectation.transposition)

@@ -13,12 +13,15 @@ def restart(evidence: Evidence) -> Iterator[Finding]:
         return
     for jump in evidence.restarts:
         note = evidence.expectation.notes[jump.to_index]
+        text, severity = f"Breaks off in bar {jump.from_bar} and starts again from bar {jump.to_bar}.", 7.5
+        if jump.to_index == 0 and jump.from_index == len(evidence.notes) - 1:
+            text, severity = "Played to the end and then once more from the beginning; the last time is judged.", 3.0
         yield Finding(
             code="flow.restart",
             category="flow",
-            text=f"Breaks off in bar {jump.from_bar} and starts again from bar {jump.to_bar}.",
+            text=text,
             confidence=0.85,
-            severity=7.5,
+            severity=severity,
             bar=jump.to_bar,
             pass_=note.pass_,
             beat=note.beat,

@@ -1,0 +1,96 @@
+"""Loudness where the score asks for it, uneven threes, and a metronome that is not taken for playing."""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+import soxr
+from django.test import SimpleTestCase
+
+from didactor.core.analyse import Analysis, analyse
+from didactor.core.instruments import BY_SLUG
+from didactor.core.judging.targets import Targets
+from didactor.core.sound.clicks import without_clicks
+from didactor.core.sound.player.take import SimulatedTake, simulate
+from didactor.core.sound.recording import RATE_HZ, Recording
+from tests.music import TUNE, expectation
+
+LOUD_AND_SOFT = (
+    "C4:q!p D4:q E4:q F4:q | G4:q!< F4:q E4:q D4:q | E4:e F4:e G4:e A4:e B4:q C5:q | D5:h!f C5:h!. | C5:q!> B4:q A4:q G4:q | "
+    "F4:q E4:q D4:q E4:q | F4:h!p E4:h!. | C4:q> D4:q E4:q> F4:q | G4:q> A4:q G4:q> E4:q | D4:q> C4:q D4:q> E4:q | C4:w"
+)
+SIXES = "C5:e D5:e E5:e F5:e E5:e D5:e | E5:e F5:e G5:e F5:q. | D5:e E5:e F5:e E5:e D5:e C5:e | D5:q. C5:q."
+CLICK = {"kind": "click", "level_db": -14, "bpm": 92.0, "start_s": 0.2}
+
+
+@cache
+def take(text: str, instrument: str, fault: str = "", click: bool = False, manner: str = "play", beats: int = 4) -> SimulatedTake:
+    line = {"beats": beats, "beat_type": 8 if beats == 6 else 4}
+    faults = {"flat": [{"kind": "flat"}], "limp": [{"kind": "uneven", "percent": 63}]}.get(fault, [])
+    degradations = [CLICK] if click else []
+    return simulate(
+        expectation(text, fifths=0, **line),
+        BY_SLUG[instrument],
+        92.0,
+        faults=faults,
+        room="bedroom",
+        seed=4,
+        manner=manner,
+        degradations=degradations,
+    )
+
+
+def heard(text: str, instrument: str, step: str = "play", beats: int = 4, **how: object) -> Analysis:
+    line = {"beats": beats, "beat_type": 8 if beats == 6 else 4}
+    targets = Targets(tempo_qpm=92.0, instrument=instrument, step=step)
+    sound = recorded(take(text, instrument, beats=beats, **how))
+    return analyse(Recording(samples=sound), expectation(text, fifths=0, **line), targets)
+
+
+def recorded(made: SimulatedTake) -> np.ndarray:
+    return soxr.resample(made.samples, 44_100, RATE_HZ).astype(np.float32)
+
+
+class DynamicsTests(SimpleTestCase):
+    def test_what_is_played_as_marked_has_no_remark(self):
+        for instrument in ("violin", "trumpet", "piano"):
+            self.assertEqual(heard(LOUD_AND_SOFT, instrument).findings, (), instrument)
+
+    def test_what_is_played_all_alike_is_told(self):
+        told: list[str] = []
+        for instrument in ("trumpet", "clarinet", "violin"):
+            codes = [f.code for f in heard(LOUD_AND_SOFT, instrument, fault="flat").findings]
+            self.assertIn("dynamics.flat", codes, instrument)
+            told += codes
+        self.assertLessEqual(set(told), {"dynamics.flat", "dynamics.accents", "dynamics.hairpin"})
+        self.assertIn("dynamics.accents", told)
+
+
+class EvennessTests(SimpleTestCase):
+    def test_limping_threes_are_one_remark(self):
+        [finding] = heard(SIXES, "clarinet", beats=6, fault="limp").findings
+        self.assertEqual(finding.code, "rhythm.uneven")
+        self.assertAlmostEqual(finding.size, 63, delta=2.5)
+        self.assertEqual(heard(SIXES, "clarinet", beats=6).findings, ())
+
+
+class ClickTests(SimpleTestCase):
+    def test_a_metronome_is_not_counted_among_the_claps(self):
+        analysis = heard(TUNE, "claps", step="clap", click=True, manner="clap")
+        self.assertGreater(analysis.quality.numbers["clicks"], 20)
+        self.assertEqual((analysis.evidence.extra, analysis.findings), ((), ()))
+
+    def test_known_clicks_are_taken_out_and_the_playing_stays(self):
+        clean, over = recorded(take(TUNE, "claps", manner="clap")), take(TUNE, "claps", click=True, manner="clap")
+        known = tuple(t - 0.06 for t in over.truth["clicks_s"])
+        found = without_clicks(recorded(over), known, None)
+        self.assertGreater(len(found.times_s), 0.9 * len(known))
+        before, after = (float(np.square(s - clean).mean()) for s in (recorded(over), found.samples))
+        self.assertLess(after, 0.2 * before)
+
+    def test_music_on_the_beat_is_no_metronome(self):
+        even = "C5:q C5:q G4:q C5:q | " * 6 + "C5:w"
+        for instrument in ("piano", "clarinet", "guitar"):
+            found = without_clicks(recorded(take(even, instrument)), (), 60 / 92)
+            self.assertEqual(found.times_s, (), instrument)
