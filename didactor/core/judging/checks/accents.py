@@ -10,6 +10,8 @@ from didactor.core.judging.registry import Finding, check
 
 #: So many accents at least, each against the plain notes beside it; below this difference none is heard.
 FEWEST, LEAST_DB, NEAR = 4, 1.0, 3
+#: An accent that is heard as one, the least scatter of levels, and by how many standard errors its absence must be sure.
+USUAL_DB, SCATTER_DB, SURE = 2.5, 0.8, 2.5
 MARKS = {"accent", "strong-accent"}
 
 
@@ -29,8 +31,9 @@ def accents(evidence: Evidence) -> Iterator[Finding]:
     differences = [d for i in marked if (d := _above_neighbours(notes, i)) is not None]
     if len(differences) < FEWEST or float(np.median(differences)) >= LEAST_DB:
         return
-    # All but chance must speak against them.
-    if float(np.mean(np.array(differences) < LEAST_DB)) < 0.7:
+    # Chance must hardly explain that accents of the usual size look like this.
+    error = max(SCATTER_DB, float(np.std(differences))) / len(differences) ** 0.5
+    if (USUAL_DB - float(np.mean(differences))) / error < SURE:
         return
     bars = list(dict.fromkeys(notes[i].note.bar for i in marked))
     yield Finding(
