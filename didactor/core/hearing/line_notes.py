@@ -16,7 +16,7 @@ from didactor.core.hearing.evidence_of_pitch import (
 )
 from didactor.core.hearing.groups import EARLY_S, onset_time
 from didactor.core.hearing.hearing import NoteHeard, Status
-from didactor.core.hearing.line import SURE_DROP_DB, Line
+from didactor.core.hearing.line import SURE_DROP_DB, TAIL_DROP_DB, TAIL_RISE_DB, Line
 from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI
 from didactor.core.instruments import Instrument
 
@@ -26,10 +26,12 @@ SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
 FOUND, SURE, UNSURE = 2.5, 1.5, -0.5
 #: An onset posterior this high, this near to where a note was heard and away from where it was due, proves a displaced note.
 CLEAR_ONSET, PEAK_NEAR_S, PEAK_AWAY_S = 0.5, 0.05, 0.03
+#: Log odds below which a soft split is no repeated note even where the level hardly falls, and the fall that makes it a missing one.
+NOT_REPEATED, HALF_DROP_DB = -1.0, 3.0
 #: More notes in a row without an event were not played.
 MOST_UNMATCHED = 5
 #: A repeated pitch is begun anew, beyond doubt, by an onset of this share of the usual strength and this rise of the level.
-CLEAR_STRENGTH, CLEAR_RISE_DB = 0.5, 6.0
+CLEAR_STRENGTH, CLEAR_RISE_DB, RISES_FROM_S, RISES_WITHIN_S = 0.5, 6.0, 0.06, 0.07
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
 
@@ -43,8 +45,10 @@ class JudgedLine(Line):
         if index not in self.final:
             return self._unmatched(index)
         event = self.events[self.final[index]]
-        if self.repeats(index) and self.is_tail(index, event.onset_s):
-            return self._heard_in_a_tail(index)
+        if self.repeats(index):
+            tail = self._heard_in_a_tail(index, event)
+            if tail is not None:
+                return tail
         wanted = [p + self.shift for p in note.pitches]
         distance = min((event.midi - p for p in wanted), key=abs)
         confidence = _confidence(event)
@@ -67,15 +71,20 @@ class JudgedLine(Line):
             cents=cents,
             loudness_db=event.level_db - self.loud_db,
             stretch=self.stretches[index],
-            timed=not note.grace and not (event.soft and self.repeats(index) and not self._begins_clearly(index, event)),
+            timed=not note.grace and not (event.soft and self.repeats(index) and not self._begins_clearly(event)),
         )
 
-    def _heard_in_a_tail(self, index: int) -> NoteHeard:
-        """A repeated note of which only the one before is heard, fading."""
+    def _heard_in_a_tail(self, index: int, event: Event) -> NoteHeard | None:
+        """A repeated note of which only the one before is heard, held or fading; None where it was played."""
+        drop, rise = self.drop_and_rise(index, event.onset_s)
+        fades = drop > TAIL_DROP_DB
+        if rise >= TAIL_RISE_DB or not (fades or event.soft):
+            return None
         place = self.place_of(index)
         odds = 0.0 if place is None else self.second.odds(self.expectation.notes[index].sounding_midi + self.shift, *place)
-        drop, _ = self.drop_and_rise(index, self.events[self.final[index]].onset_s)
-        if odds < 0 or drop > SURE_DROP_DB:
+        if not fades and odds > NOT_REPEATED:
+            return None
+        if drop > SURE_DROP_DB or (odds < 0 and drop > HALF_DROP_DB):
             return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
         return _not_judged("not heard apart from the note before: the same pitch went on sounding")
 
@@ -136,9 +145,12 @@ class JudgedLine(Line):
             return _not_judged("the sound is blurred here")
         return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
 
-    def _begins_clearly(self, index: int, event: Event) -> bool:
+    def _begins_clearly(self, event: Event) -> bool:
         """Whether a pitch that was there before is clearly begun anew: the level rises, and the spectrum with it."""
-        return event.strength >= CLEAR_STRENGTH and self.drop_and_rise(index, event.onset_s)[1] >= CLEAR_RISE_DB
+        here = self.features.flux_index(event.onset_s)
+        before = self.features.level_db[self.features.flux_index(event.onset_s - RISES_FROM_S) : here + 1]
+        after = self.features.level_db[here : self.features.flux_index(event.onset_s + RISES_WITHIN_S) + 1]
+        return event.strength >= CLEAR_STRENGTH and len(before) > 0 and float(after.max() - before.min()) >= CLEAR_RISE_DB
 
     def _repeated_elsewhere(self, index: int, before: int, after: int) -> NoteHeard | None:
         """A repeated pitch begun anew between its neighbours, off its place: too far for the alignment to take it."""
@@ -146,7 +158,7 @@ class JudgedLine(Line):
         seconds = self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
         for number in range(self.final[before] + 1, self.final[after]):
             event = self.events[number]
-            if not self.repeats(index) or event.midi != midi or not self._begins_clearly(index, event):
+            if not self.repeats(index) or event.midi != midi or not self._begins_clearly(event):
                 continue
             odds = self.second.odds(midi, event.onset_s, seconds)
             if odds > FOUND:
