@@ -36,12 +36,14 @@ def extras_of(line: Line, instrument: Instrument) -> list[ExtraNote]:
             continue
         # A partial or a second piece of a neighbour, or its glide; what follows may be a piece of this very sound.
         neighbours = (before, after) if index + 1 in taken else (before,)
-        odds = line.second.odds(event.midi, line.events[index].onset_s, event.duration_s)
         explained = any(
             abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in neighbours
         )
         # A held tone begins anew in the middle for many reasons, a plucked or struck one only when it is plucked or struck.
-        if odds < EXTRA_SURE or (explained and (odds < EXTRA_BEYOND_DOUBT or not instrument.decays)):
+        if explained and not instrument.decays:
+            continue
+        odds = line.second.odds(event.midi, line.events[index].onset_s, event.duration_s)
+        if odds < (EXTRA_BEYOND_DOUBT if explained else EXTRA_SURE):
             continue
         previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
         onset_s = line.events[index].onset_s

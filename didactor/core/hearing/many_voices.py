@@ -267,15 +267,17 @@ class Take:
 
     def _played_instead(self, moment: int, midi: int, time_s: float) -> int | None:
         """A key struck at the time of a missing note that nobody else expects there."""
-        written = self._expected_near(time_s) - {midi}
-        overtones = {w + o for w in written for o in (12, 19, 24, 28)}
+        around = self._expected_near(time_s) - {midi}
+        # What sounds on from before, or is due soon, may be struck here by mistake, as may an overtone: that takes clearer evidence.
+        doubtful = around | {w + o for w in around for o in (12, 19, 24, 28)}
         company = self._keys[moment] - {midi}
+        due_here = company | (self._due_at(time_s) - {midi})
         near = []
         for strike in self.strikes:
-            if abs(strike.time_s - time_s) >= EXTRA_NEAR_S or strike.midi in written or not 0 < abs(strike.midi - midi) <= 12:
+            if abs(strike.time_s - time_s) >= EXTRA_NEAR_S or strike.midi in due_here or not 0 < abs(strike.midi - midi) <= 12:
                 continue
             odds = float(MODEL.log_odds(features_of(self.evidence, strike.midi, strike.time_s, 0.25, company)[None])[0])
-            if odds > (OVERTONE_STRUCK if strike.midi in overtones else INSTEAD):
+            if odds > (OVERTONE_STRUCK if strike.midi in doubtful else INSTEAD):
                 near.append(strike)
         return min(near, key=lambda s: (abs(s.midi - midi) > 3, -s.strength)).midi if near else None
 

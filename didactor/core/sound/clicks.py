@@ -29,7 +29,8 @@ ALIKE, ONE_ALIKE = 0.4, 0.3
 TAIL_SHARE = 0.25
 FEWEST = 5
 STRONGEST = 2.5
-ITERATIONS = 3
+#: Stretches that resemble each other less than this at first have nothing in common.
+ITERATIONS, HOPELESS = 3, 0.2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -132,6 +133,8 @@ def _common(high: FloatArray, times: FloatArray) -> _Found:
                 parts[k] = float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
             piece = high[places[k] : places[k] + length]
             alike[k] = match[at] / (norm * (float(np.sqrt(np.square(piece).sum())) + 1e-12))
+        if np.median(alike) < HOPELESS:
+            break
         stretches = np.array([_shifted(high[p : p + length], -part) for p, part in zip(places.tolist(), parts.tolist(), strict=True)])
         sure = stretches[alike >= min(ONE_ALIKE, float(np.median(alike)))]
         # Each counts alike, loud or soft; the median leaves out what only some of them hold.
