@@ -51,6 +51,7 @@ NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
 APART_S, ELSEWHERE_S, ELSEWHERE_STRENGTH, ELSEWHERE_GAIN = 0.06, 0.26, 0.55, 1.5
 #: Log odds from which on a key that is an overtone of a written one was struck itself.
 OVERTONE_STRUCK = 6.0
+OVERTONE_DOUBT = 3.5
 MIN_STRIKES = 3
 #: The level of a note is the highest within this time of its onset.
 LEVEL_S = 0.12
@@ -297,9 +298,11 @@ class Take:
             if not times[0][0] - 0.05 < strike.time_s < times[-1][0] + 0.05 or strike.strength < 0.5:
                 continue
             written = self._expected_near(strike.time_s)
-            if strike.midi in written or any(strike.midi - w in (12, 19, 24, 28, 31) for w in written):
+            if strike.midi in written:
                 continue
-            if any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in taken) or not self._is_struck(strike, EXTRA_PRIOR):
+            # An overtone of what is written must be struck beyond doubt.
+            prior = EXTRA_PRIOR - (OVERTONE_DOUBT if any(strike.midi - w in (12, 19, 24, 28, 31) for w in written) else 0.0)
+            if any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in taken) or not self._is_struck(strike, prior):
                 continue
             at, moment = max((t, m) for t, m in times if t <= strike.time_s + 0.06)
             position = self.moments[moment].quarters + max(0.0, strike.time_s - at) / max(self.alignment.seconds_per_quarter, 1e-3)
