@@ -48,6 +48,12 @@ def main(base: str) -> None:
         shoot(page, "desk")
         page.get_by_role("link", name="Ylva Tarnholm").first.click()
         shoot(page, "desk-take")
+        for name, title in (("desk-hands-why", "Two Lighthouses"), ("desk-chords", "Galley Song")):
+            page.get_by_role("link", name="Desk").click()
+            page.get_by_role("listitem").filter(has_text=title).get_by_role("link").first.click()
+            page.locator("#marks a.why").first.click()
+            page.locator("svg.evidence").wait_for()
+            shoot(page, name)
         page.get_by_role("link", name="Library").click()
         page.get_by_role("link", name="Weather Report").click()
         page.get_by_label("Bars").fill("5-8")

@@ -27,6 +27,8 @@ WANDER_S = 0.004
 ALIKE, ONE_ALIKE = 0.4, 0.3
 #: Of its first third, the last third of a click has at most this level.
 TAIL_SHARE = 0.25
+#: A click sounds alone where subtracting it leaves less than this share of the energy.
+ALONE_SHARE = 0.15
 FEWEST = 5
 STRONGEST = 2.5
 #: Stretches that resemble each other less than this at first have nothing in common.
@@ -159,6 +161,10 @@ def _subtract(samples: npt.NDArray[np.float32], high: FloatArray, found: _Found)
             continue
         click = _shifted(found.common, part)
         strength = float(np.clip(high[place : place + len(click)] @ click / power, 0.0, STRONGEST))
-        result[place : place + len(click)] -= (strength * click).astype(np.float32)
+        piece = high[place : place + len(click)]
+        rest = piece - strength * click
+        # Where nothing else sounds, what is left of a click is its misfit.
+        alone = float(np.square(rest).sum()) < ALONE_SHARE * float(np.square(piece).sum())
+        result[place : place + len(click)] -= (piece if alone else strength * click).astype(np.float32)
         taken.append(place / RATE_HZ + BEFORE_S)
     return Clicks(samples=result, times_s=tuple(taken))

@@ -22,7 +22,7 @@ SHORT_S = 0.28
 def intonation(evidence: Evidence) -> Iterator[Finding]:
     """A right note whose steady part lies well above or below the take's own tuning."""
     for item in evidence.notes:
-        if item.cents is None or item.onset_s is None or item.offset_s is None or item.confidence < 0.75:
+        if item.cents is None or item.onset_s is None or item.offset_s is None:
             continue
         if abs(item.cents) < FROM_CENTS * max(1.0, SHORT_S / max(item.offset_s - item.onset_s, 0.05)):
             continue

@@ -44,7 +44,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
         threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * own_scatter_ms)
         if item.note.onset_quarters in ends:
             threshold *= AT_THE_ENDS
-        if abs(item.early_late_ms) < threshold or item.confidence < 0.6:
+        if abs(item.early_late_ms) < threshold:
             continue
         yield Finding.at_note(
             item,
