@@ -35,7 +35,7 @@ TIMED_FROM, CENTS_FROM = 0.6, 0.75
 #: More notes in a row without an event were not played.
 MOST_UNMATCHED = 5
 #: A repeated pitch is begun anew, beyond doubt, by an onset of this share of the usual strength and this rise of the level.
-CLEAR_STRENGTH, CLEAR_RISE_DB, RISES_FROM_S, RISES_WITHIN_S = 0.5, 6.0, 0.06, 0.07
+CLEAR_STRENGTH, CLEAR_RISE_DB, RISES_FROM_S, RISES_WITHIN_S = 0.8, 9.0, 0.06, 0.07
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
 
