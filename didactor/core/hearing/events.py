@@ -16,6 +16,7 @@ import numpy as np
 from didactor.core.hearing.features import F0_HOP_S, FLUX_HOP_S, Features
 from didactor.core.hearing.partials import distinct_partials_hz
 from didactor.core.instruments import Instrument
+from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import FloatArray
 
@@ -233,9 +234,7 @@ def _interpolate(flux: FloatArray, index: int) -> float:
     """Parabolic interpolation of a peak, in frames."""
     if not 0 < index < len(flux) - 1:
         return float(index)
-    left, middle, right = flux[index - 1 : index + 2]
-    bend = left - 2 * middle + right
-    return index + float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else float(index)
+    return index + vertex(*flux[index - 1 : index + 2])
 
 
 def _split(features: Features, peaks: np.ndarray, typical: float, onset_s: float, end_s: float) -> list[tuple[float, float, float, bool]]:

@@ -8,6 +8,7 @@ import numpy.typing as npt
 from didactor.core.hearing.events import Event
 from didactor.core.hearing.features import F0_HOP_S, FLUX_HOP_S, Features
 from didactor.core.hearing.partials import distinct_partials_hz
+from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import midi_to_hz
 
@@ -174,10 +175,9 @@ def steady_pitch(features: Features, start_s: float, end_s: float, pitch: float)
             break
         peak = first + int(np.argmax(magnitude[first:last]))
         left, centre, right = np.log(magnitude[peak - 1 : peak + 2])
-        bend = left - 2 * centre + right
-        if bend >= -1e-9 or centre < max(left, right):
+        if centre < max(left, right):
             continue
-        found.append(12 * float(np.log2((peak + 0.5 * (left - right) / bend) / due)))
+        found.append(12 * float(np.log2((peak + vertex(left, centre, right)) / due)))
         weights.append(number * float(magnitude[peak]))
     if not found:
         return None

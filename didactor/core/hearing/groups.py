@@ -11,6 +11,7 @@ from scipy.ndimage import maximum_filter1d
 from didactor.core.hearing.alignment import Material
 from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI, Posteriors
 from didactor.core.hearing.spectrum import HOP_S, Spectrum, partial_bins, rise_of
+from didactor.core.peaks import vertex
 from didactor.core.score.expected import Expectation
 from didactor.core.units import FloatArray
 
@@ -100,9 +101,7 @@ def onset_time(spectrum: Spectrum, pitch: float, near_s: float, around_s: float)
         return near_s, 0.0
     shift = 0.0
     if 0 < best < len(rise) - 1:
-        left, middle, right = rise[best - 1 : best + 2]
-        bend = left - 2 * middle + right
-        shift = float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
+        shift = vertex(*rise[best - 1 : best + 2])
     return float((first + best + shift) * HOP_S), float(rise[best])
 
 

@@ -15,6 +15,7 @@ import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d
 
 from didactor.core.hearing.features import FLUX_HOP_S, FLUX_WINDOW
+from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import FloatArray, hz_to_midi, midi_to_hz
 
@@ -155,10 +156,9 @@ def tuning_of_notes(samples: npt.NDArray[np.float32], notes: Iterable[tuple[int,
                 continue
             peak = first + int(np.argmax(magnitude[first:last]))
             left, centre, right = np.log(magnitude[peak - 1 : peak + 2])
-            bend = left - 2 * centre + right
-            if bend >= -1e-6 or centre < max(left, right, np.log(TUNING_FAINT * magnitude.max())):
+            if centre < max(left, right, np.log(TUNING_FAINT * magnitude.max())):
                 continue
-            away = 1200 * float(np.log2((peak + 0.5 * (left - right) / bend) / due))
+            away = 1200 * float(np.log2((peak + vertex(left, centre, right)) / due))
             if abs(away) < TUNING_REACH_CENTS:
                 found.append(guess_cents + away)
     return float(np.median(found)) if len(found) >= FEWEST_PARTIALS else None

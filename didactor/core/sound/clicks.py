@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.signal import butter, sosfiltfilt
 
+from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import FloatArray
 
@@ -130,9 +131,7 @@ def _common(high: FloatArray, times: FloatArray) -> _Found:
             at = int(np.argmax(match))
             places[k] = np.clip(place - wander + at, wander, len(high) - length - wander)
             if 0 < at < len(match) - 1:
-                left, middle, right = match[at - 1 : at + 2]
-                bend = left - 2 * middle + right
-                parts[k] = float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
+                parts[k] = vertex(*match[at - 1 : at + 2])
             piece = high[places[k] : places[k] + length]
             alike[k] = match[at] / (norm * (float(np.sqrt(np.square(piece).sum())) + 1e-12))
         if np.median(alike) < HOPELESS:

@@ -21,7 +21,7 @@ QUIET_DBFS = -42.0
 CLIPPED_PERCENT = 0.5
 NOISY_SNR_DB = 12.0
 UNUSABLE_SNR_DB = 4.0
-DROPOUT_S = 0.04
+DROPOUT_S, MOST_DROPOUTS = 0.04, 20
 #: Less than half a step of 16 bits: no microphone is so quiet.
 DIGITAL_SILENCE = 1.5e-5
 MIN_DURATION_S = 0.5
@@ -45,117 +45,74 @@ class Quality:
 def assess(recording: Recording) -> Quality:
     """Assess level, clipping, dropouts, noise and bandwidth of a recording."""
     samples = recording.samples
-    problems = list(recording.problems)
     frame = int(FRAME_S * RATE_HZ)
     count = len(samples) // frame
     if recording.duration_s < MIN_DURATION_S or count < 4:
-        text = "The recording is shorter than half a second. Record the whole passage."
-        return Quality(
-            verdict="unusable", problems=(*problems, Problem(code="too_short", text=text, start_s=0.0, end_s=recording.duration_s))
-        )
+        return Quality(verdict="unusable", problems=(*recording.problems, _throughout(recording, "too_short")))
     rms = np.sqrt(np.square(samples[: count * frame].reshape(count, frame), dtype=np.float64).mean(axis=1))
     levels = 20 * np.log10(np.maximum(rms, 1e-7))
-    loud, floor = float(np.percentile(levels, 95)), float(np.percentile(levels, 5))
+    loud = float(np.percentile(levels, 95))
+    clipped = sum(b - a for a, b in recording.clipped_s)
     numbers = {
         "loud_dbfs": round(loud, 1),
-        "floor_dbfs": round(floor, 1),
+        "floor_dbfs": round(float(np.percentile(levels, 5)), 1),
         "peak_dbfs": round(amplitude_to_db(float(np.abs(samples).max())), 1),
+        "clipped_percent": round(100 * clipped / recording.duration_s, 2),
     }
-    unusable = False
     if loud < SILENT_DBFS:
-        problems.append(
-            Problem(
-                code="silent",
-                text="There is no sound in this take. Choose the right microphone, hear a few seconds of it, and record again.",
-                start_s=0.0,
-                end_s=recording.duration_s,
-            )
-        )
-        return Quality(verdict="unusable", problems=tuple(problems), numbers=numbers)
+        return Quality(verdict="unusable", problems=(*recording.problems, _throughout(recording, "silent")), numbers=numbers)
+    numbers["gain_riding_db"] = round(_gain_riding_db(samples), 1)
+    numbers["high_band_db"] = round(_high_band_db(samples), 1)
+    numbers["snr_db"] = round(_snr_db(samples), 1)
+    problems = list(recording.problems)
     if loud < QUIET_DBFS:
-        problems.append(
-            Problem(
-                code="too_quiet",
-                text="The take is very quiet. Move closer to the microphone or turn its level up.",
-                start_s=0.0,
-                end_s=recording.duration_s,
-            )
-        )
-    clipped = sum(b - a for a, b in recording.clipped_s)
-    numbers["clipped_percent"] = round(100 * clipped / recording.duration_s, 2)
+        problems.append(_throughout(recording, "too_quiet"))
     if numbers["clipped_percent"] > CLIPPED_PERCENT:
-        problems.append(
-            Problem(
-                code="clipped",
-                text="The microphone was too loud and distorts. Move it further away or turn its level down.",
-                start_s=recording.clipped_s[0][0],
-                end_s=recording.clipped_s[-1][1],
-            )
-        )
-    problems += [
-        Problem(
-            code="dropout",
-            text="Sound is missing here: the recorder lost a moment. Close other programs and record again.",
-            start_s=a,
-            end_s=b,
-        )
-        for a, b in (*recording.gaps_s, *_dropouts(samples, levels))
-    ][:20]
+        problems.append(_problem("clipped", recording.clipped_s[0][0], recording.clipped_s[-1][1]))
+    problems += [_problem("dropout", a, b) for a, b in (*recording.gaps_s, *_dropouts(samples, levels))][:MOST_DROPOUTS]
     problems += _cut_off(samples, loud)
-    riding = _gain_riding_db(samples)
-    numbers["gain_riding_db"] = round(riding, 1)
-    if riding > GAIN_RIDING_DB:
-        problems.append(
-            Problem(
-                code="gain_riding",
-                text="The recorder changes the level by itself: loud and soft cannot be judged. Turn automatic gain off, if you can.",
-                start_s=0.0,
-                end_s=recording.duration_s,
-            )
-        )
-    dull = _high_band_db(samples)
-    numbers["high_band_db"] = round(dull, 1)
-    if dull < MUFFLED_DB:
-        problems.append(
-            Problem(
-                code="muffled",
-                text="The sound is muffled: something covers the microphone. Uncover it, or turn it towards the instrument.",
-                start_s=0.0,
-                end_s=recording.duration_s,
-            )
-        )
-    snr = _snr_db(samples)
-    numbers["snr_db"] = round(snr, 1)
-    if snr < NOISY_SNR_DB:
-        unusable = snr < UNUSABLE_SNR_DB and not _is_tonal(samples)
-        text = "There is more noise than music here." if unusable else "The room is noisy: some notes may not be judged."
-        problems.append(
-            Problem(
-                code="noisy", text=f"{text} Find a quieter place, close the window, move closer.", start_s=0.0, end_s=recording.duration_s
-            )
-        )
-    verdict = "unusable" if unusable else "poor" if problems else "ok"
-    return Quality(verdict=verdict, problems=tuple(problems), numbers=numbers)
+    if numbers["gain_riding_db"] > GAIN_RIDING_DB:
+        problems.append(_throughout(recording, "gain_riding"))
+    if numbers["high_band_db"] < MUFFLED_DB:
+        problems.append(_throughout(recording, "muffled"))
+    drowned = numbers["snr_db"] < UNUSABLE_SNR_DB and not _is_tonal(samples)
+    if numbers["snr_db"] < NOISY_SNR_DB:
+        problems.append(_throughout(recording, "drowned" if drowned else "noisy"))
+    return Quality(verdict="unusable" if drowned else "poor" if problems else "ok", problems=tuple(problems), numbers=numbers)
+
+
+#: What is wrong and what to change, in words for a student.
+_WORDS = {
+    "too_short": "The recording is shorter than half a second. Record the whole passage.",
+    "silent": "There is no sound in this take. Choose the right microphone, hear a few seconds of it, and record again.",
+    "too_quiet": "The take is very quiet. Move closer to the microphone or turn its level up.",
+    "clipped": "The microphone was too loud and distorts. Move it further away or turn its level down.",
+    "dropout": "Sound is missing here: the recorder lost a moment. Close other programs and record again.",
+    "begins_late": "The recording begins in the middle of the sound. Start recording a moment before you play.",
+    "ends_early": "The recording ends in the middle of the sound. Let the last note fade before you stop.",
+    "gain_riding": "The recorder changes the level by itself: loud and soft cannot be judged. Turn automatic gain off, if you can.",
+    "muffled": "The sound is muffled: something covers the microphone. Uncover it, or turn it towards the instrument.",
+    "noisy": "The room is noisy: some notes may not be judged. Find a quieter place, close the window, move closer.",
+    "drowned": "There is more noise than music here. Find a quieter place, close the window, move closer.",
+}
+
+
+def _problem(code: str, start_s: float, end_s: float) -> Problem:
+    return Problem(code="noisy" if code == "drowned" else code, text=_WORDS[code], start_s=start_s, end_s=end_s)
+
+
+def _throughout(recording: Recording, code: str) -> Problem:
+    return _problem(code, 0.0, recording.duration_s)
 
 
 def _cut_off(samples: np.ndarray, loud_db: float) -> list[Problem]:
     """Sound that is already, or still, near its full level at the very edge of the recording."""
-    edge = int(EDGE_S * RATE_HZ)
+    edge, end_s = int(EDGE_S * RATE_HZ), len(samples) / RATE_HZ
     found = []
-    for code, piece, at_s, what in (
-        ("begins_late", samples[:edge], 0.0, "begins in the middle of the sound. Start recording a moment before you play"),
-        ("ends_early", samples[-edge:], len(samples) / RATE_HZ, "ends in the middle of the sound. Let the last note fade before you stop"),
-    ):
+    for code, piece, start_s in (("begins_late", samples[:edge], 0.0), ("ends_early", samples[-edge:], end_s - EDGE_S)):
         level = amplitude_to_db(float(np.sqrt(np.square(piece, dtype=np.float64).mean())))
         if level > loud_db - EDGE_BELOW_DB:
-            found.append(
-                Problem(
-                    code=code,
-                    text=f"The recording {what}.",
-                    start_s=max(0.0, at_s - EDGE_S),
-                    end_s=min(at_s + EDGE_S, len(samples) / RATE_HZ),
-                )
-            )
+            found.append(_problem(code, start_s, start_s + EDGE_S))
     return found
 
 
