@@ -164,7 +164,7 @@ def steady_pitch(features: Features, start_s: float, end_s: float, pitch: float)
     base = float(midi_to_hz(pitch))
     if len(piece) < RATE_HZ * max(STEADY_LEAST_S, STEADY_PERIODS / base):
         return None
-    size = 1 << (4 * len(piece) - 1).bit_length()
+    size = 1 << (2 * len(piece) - 1).bit_length()
     magnitude = np.abs(np.fft.rfft(piece * np.hanning(len(piece)).astype(np.float32), size)) + 1e-9
     found, weights = [], []
     for number in range(1, STEADY_PARTIALS + 1):

@@ -9,6 +9,7 @@ import numpy as np
 from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material, align_repeats
 from didactor.core.hearing.events import Event
 from didactor.core.score.expected import ExpectedNote
+from didactor.core.units import FloatArray
 
 MISSED_COST, GRACE_MISSED_COST = 1.0, 0.15
 #: A repeated pitch is often not heard apart from the note before (legato, a room's tail).
@@ -32,23 +33,23 @@ def align_line(
         missed=np.array([_missed_cost(n, notes[i - 1] if i else None) for i, n in enumerate(notes)]),
         untimed=np.array([n.grace for n in notes]),
         bar_start=np.array([n.beat < 1e-6 for n in notes]),
-        pair=np.array([[_pair_cost(e, n) for n in notes] for e in events]),
+        pair=_pair_costs(events, notes),
     )
     again = np.array([n.pass_ > 1 for n in notes])
     return align_repeats(material, again, seconds_per_quarter, guesses)
 
 
-def _pair_cost(event: Event, note: ExpectedNote) -> float:
-    return _pitch_cost(event, note) + (SOFT_PAIR_COST if event.soft else 0.0)
-
-
-def _pitch_cost(event: Event, note: ExpectedNote) -> float:
-    distance = min(abs(event.midi - pitch) for pitch in note.pitches)
-    if distance == 0:
-        return 0.0
-    if distance in (12, 24):
-        return OCTAVE_COST
-    return NEAR_WRONG_COST if distance <= 2 else FAR_WRONG_COST
+def _pair_costs(events: Sequence[Event], notes: Sequence[ExpectedNote]) -> FloatArray:
+    """What each event costs as each note, by its pitch and how it begins; shape (events, notes)."""
+    heard = np.array([e.midi for e in events], dtype=float)[:, None]
+    distance = np.abs(heard - np.array([n.sounding_midi for n in notes], dtype=float)[None, :])
+    for index, note in enumerate(notes):
+        for pitch in note.alternatives:
+            distance[:, index] = np.minimum(distance[:, index], np.abs(heard[:, 0] - pitch))
+    cost = np.where(distance <= 2, NEAR_WRONG_COST, FAR_WRONG_COST)
+    cost[(distance == 12) | (distance == 24)] = OCTAVE_COST
+    cost[distance == 0] = 0.0
+    return np.asarray(cost + np.array([SOFT_PAIR_COST if e.soft else 0.0 for e in events])[:, None])
 
 
 def _missed_cost(note: ExpectedNote, before: ExpectedNote | None) -> float:

@@ -61,8 +61,10 @@ def assess(recording: Recording) -> Quality:
     }
     if loud < SILENT_DBFS:
         return Quality(verdict="unusable", problems=(*recording.problems, _throughout(recording, "silent")), numbers=numbers)
-    numbers["gain_riding_db"] = round(_gain_riding_db(samples), 1)
-    numbers["high_band_db"] = round(_high_band_db(samples), 1)
+    whole, high, room = _bands_db(samples)
+    numbers["gain_riding_db"] = round(_gain_riding_db(whole, room), 1)
+    # Loud moments above 1.5 kHz against the whole.
+    numbers["high_band_db"] = round(float(np.percentile(high, 95) - np.percentile(whole, 95)), 1)
     numbers["snr_db"] = round(_snr_db(samples), 1)
     problems = list(recording.problems)
     if loud < QUIET_DBFS:
@@ -116,32 +118,31 @@ def _cut_off(samples: np.ndarray, loud_db: float) -> list[Problem]:
     return found
 
 
-def _band_levels(samples: np.ndarray, low_hz: float, high_hz: float) -> np.ndarray:
-    """Level of a band of frequency in frames of 32 ms, dB."""
+def _power(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Power spectra of frames of 32 ms, shape (frames, bins), and the bins' frequencies."""
     size = 1024
     frames = np.lib.stride_tricks.sliding_window_view(samples, size)[::size] if len(samples) >= size else samples[None, :]
     power = np.square(np.abs(np.fft.rfft(frames * np.hanning(frames.shape[1]).astype(np.float32), axis=1)))
-    hz = np.fft.rfftfreq(frames.shape[1], 1 / RATE_HZ)
-    return np.asarray(10 * np.log10(power[:, (hz >= low_hz) & (hz < high_hz)].sum(axis=1) + 1e-12))
+    return power, np.fft.rfftfreq(frames.shape[1], 1 / RATE_HZ)
 
 
-def _gain_riding_db(samples: np.ndarray) -> float:
+def _bands_db(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Levels in frames of 32 ms, dB: of everything, of what is above 1.5 kHz, and of the room's hiss at 7 to 12 kHz."""
+    power, hz = _power(samples)
+    bands = ((60.0, 15_000.0), (1500.0, 15_000.0), (7000.0, 12_000.0))
+    whole, high, room = (10 * np.log10(power[:, (hz >= a) & (hz < b)].sum(axis=1) + 1e-12) for a, b in bands)
+    return whole, high, room
+
+
+def _gain_riding_db(whole: np.ndarray, room: np.ndarray) -> float:
     """How much louder the room's hiss is before the playing than in the quietest moments later: a recorder that rides the gain
     turns silence up and playing down. 0 where the recording does not begin with a steady hiss.
     """
-    room = _band_levels(samples, 7000.0, 12_000.0)
     before = room[HISS_FRAMES]
-    whole = _band_levels(samples, 60.0, 15_000.0)
     playing = len(room) < 60 or np.median(whole[HISS_FRAMES]) > np.percentile(whole, 90) - EDGE_BELOW_DB
     if playing or before.std() > HISS_SPREAD_DB:
         return 0.0
     return max(0.0, float(np.median(before) - np.percentile(room[HISS_FRAMES.stop :], 8)))
-
-
-def _high_band_db(samples: np.ndarray) -> float:
-    """Loud moments above 1.5 kHz against the whole, dB."""
-    whole, high = _band_levels(samples, 60.0, 15_000.0), _band_levels(samples, 1500.0, 15_000.0)
-    return float(np.percentile(high, 95) - np.percentile(whole, 95))
 
 
 def _snr_db(samples: np.ndarray) -> float:
