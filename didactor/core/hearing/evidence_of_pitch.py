@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
+from scipy.fft import rfft
 
 from didactor.core.hearing.events import Event
 from didactor.core.hearing.features import F0_HOP_S, FLUX_HOP_S, Features
@@ -24,7 +25,7 @@ SOFT_BEGINNING_DB = 3.0
 STEADY_LEAST_S, STEADY_AT_MOST_S, STEADY_PERIODS, STEADY_REACH_CENTS = 0.06, 0.6, 10, 45.0
 STEADY_PARTIALS, STEADY_TO_HZ = 6, 3000.0
 #: A tone's growth is followed from so long before its onset until so long after, and must be at least this many fold.
-SPEAKS_BEFORE_S, SPEAKS_WITHIN_S, SPEAKS_HOP_S, SPEAKS_RISE, LOW_PITCH = 0.08, 0.12, 0.004, 2.0, 55
+SPEAKS_BEFORE_S, SPEAKS_WITHIN_S, SPEAKS_HOP_S, SPEAKS_RISE, LOW_PITCH = 0.08, 0.12, 0.006, 2.0, 55
 ATTACK_DB, LONGEST_ATTACK_S = 5.0, 0.15
 
 
@@ -165,7 +166,7 @@ def steady_pitch(features: Features, start_s: float, end_s: float, pitch: float)
     if len(piece) < RATE_HZ * max(STEADY_LEAST_S, STEADY_PERIODS / base):
         return None
     size = 1 << (2 * len(piece) - 1).bit_length()
-    magnitude = np.abs(np.fft.rfft(piece * np.hanning(len(piece)).astype(np.float32), size)) + 1e-9
+    magnitude = np.abs(rfft(piece * np.hanning(len(piece)).astype(np.float32), size)) + 1e-9
     found, weights = [], []
     for number in range(1, STEADY_PARTIALS + 1):
         due = number * base * size / RATE_HZ

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import soxr
+from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from didactor.core.instruments import Instrument
@@ -123,7 +124,7 @@ def _settle_octaves(samples: npt.NDArray[np.float32], f0_midi: FloatArray) -> Fl
     for start in range(0, count, 2000):
         rows = np.arange(start, min(count, start + 2000))
         frames = np.lib.stride_tricks.sliding_window_view(padded, size)[rows * hop]
-        power = np.square(np.abs(np.fft.rfft(frames * window, axis=1)))
+        power = np.square(np.abs(rfft(frames * window, axis=1)))
         bins = A4_HZ * 2 ** ((f0_midi[rows] - A4_MIDI) / 12) / (RATE_HZ / size)
         result[rows] += np.where(_odd_over_even_db(power, bins) < HALVED_BELOW_DB, 12.0, 0.0)
         doubled = (_odd_over_even_db(power, bins / 2) > DOUBLED_ABOVE_DB) & (f0_midi[rows] > DOUBLED_FROM_MIDI)
@@ -172,7 +173,7 @@ def short_time(samples: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
     for start in range(0, count, 2000):
         index = np.arange(start, min(count, start + 2000))
         frames = np.lib.stride_tricks.sliding_window_view(padded, FLUX_WINDOW)[index * FLUX_HOP]
-        magnitudes[index] = np.abs(np.fft.rfft(frames * window, axis=1))
+        magnitudes[index] = np.abs(rfft(frames * window, axis=1))
     return magnitudes
 
 

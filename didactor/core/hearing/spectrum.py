@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d
 
 from didactor.core.hearing.features import FLUX_HOP_S, FLUX_WINDOW
@@ -87,7 +88,7 @@ def carried_from_hz(samples: npt.NDArray[np.float32]) -> float:
     if len(samples) < TUNING_WINDOW:
         return 0.0
     frames = np.lib.stride_tricks.sliding_window_view(samples, TUNING_WINDOW)[:: 2 * TUNING_HOP]
-    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(TUNING_WINDOW).astype(np.float32), axis=1)))
+    power = np.square(np.abs(rfft(frames * np.hanning(TUNING_WINDOW).astype(np.float32), axis=1)))
     usual = np.percentile(power, 80, axis=0)
     edges = 40.0 * 2 ** (np.arange(15) / 2)
     bins = np.round(edges * TUNING_WINDOW / RATE_HZ).astype(int)
@@ -114,7 +115,7 @@ def tuning_of(samples: npt.NDArray[np.float32]) -> tuple[float, float]:
     total = 0.0 + 0.0j
     weight = 0.0
     for frame in frames:
-        magnitude = np.abs(np.fft.rfft(frame * window))[: high + 2] + 1e-9
+        magnitude = np.abs(rfft(frame * window))[: high + 2] + 1e-9
         middle = magnitude[low:high]
         peaks = low + np.flatnonzero((middle > magnitude[low - 1 : high - 1]) & (middle >= magnitude[low + 1 : high + 1]))
         peaks = peaks[magnitude[peaks] > 0.05 * magnitude.max()]
@@ -147,7 +148,7 @@ def tuning_of_notes(samples: npt.NDArray[np.float32], notes: Iterable[tuple[int,
         frame = samples[begin : begin + TUNING_WINDOW]
         if len(frame) < TUNING_WINDOW:
             continue
-        magnitude = np.abs(np.fft.rfft(frame * window)) + 1e-9
+        magnitude = np.abs(rfft(frame * window)) + 1e-9
         for octave in range(3):
             due = float(midi_to_hz(midi + guess_cents / 100)) * 2**octave * TUNING_WINDOW / RATE_HZ
             reach = due * (2 ** (TUNING_REACH_CENTS / 1200) - 1)

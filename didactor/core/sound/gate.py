@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from scipy.fft import rfft
 
 from didactor.core.errors import Problem
 from didactor.core.sound.recording import RATE_HZ, Recording
@@ -122,7 +123,7 @@ def _power(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Power spectra of frames of 32 ms, shape (frames, bins), and the bins' frequencies."""
     size = 1024
     frames = np.lib.stride_tricks.sliding_window_view(samples, size)[::size] if len(samples) >= size else samples[None, :]
-    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(frames.shape[1]).astype(np.float32), axis=1)))
+    power = np.square(np.abs(rfft(frames * np.hanning(frames.shape[1]).astype(np.float32), axis=1)))
     return power, np.fft.rfftfreq(frames.shape[1], 1 / RATE_HZ)
 
 
@@ -152,7 +153,7 @@ def _snr_db(samples: np.ndarray) -> float:
     """
     size, hop = 2048, 1600
     frames = np.lib.stride_tricks.sliding_window_view(samples, size)[::hop] if len(samples) >= size else samples[None, :]
-    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(frames.shape[1]).astype(np.float32), axis=1)))
+    power = np.square(np.abs(rfft(frames * np.hanning(frames.shape[1]).astype(np.float32), axis=1)))
     edges = np.unique(np.geomspace(4, power.shape[1], 25).astype(int))
     bands = np.add.reduceat(power, edges[:-1], axis=1)
     loud, floor = np.percentile(bands.sum(axis=1), 97), np.percentile(bands, 5, axis=0).sum()
@@ -166,7 +167,7 @@ def _is_tonal(samples: np.ndarray) -> bool:
     if count == 0:
         return False
     frames = samples[: count * size].reshape(count, size) * np.hanning(size).astype(np.float32)
-    spectrum = np.abs(np.fft.rfft(frames, axis=1))[:, 8:1024] ** 2
+    spectrum = np.abs(rfft(frames, axis=1))[:, 8:1024] ** 2
     crest = spectrum.max(axis=1) / np.maximum(spectrum.mean(axis=1), 1e-20)
     return bool(np.median(crest) > 40.0)
 
