@@ -5,16 +5,22 @@ from __future__ import annotations
 import re
 from typing import Any
 
+import numpy as np
+import soxr
 from django.test import SimpleTestCase
 from lxml import etree
 
 from didactor.core.analyse import analyse
 from didactor.core.formats.analysis_json import analysis_to_json
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
+from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.score.engraving import Engraving
+from didactor.core.score.expected import Expectation
 from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.open import engrave_isolated
+from didactor.core.sound.player.take import simulate
+from didactor.core.sound.recording import RATE_HZ, Recording
 from tests.music import TUNE, expectation, musicxml, played
 
 SVG = "{http://www.w3.org/2000/svg}"
@@ -103,3 +109,43 @@ class LaneTests(SimpleTestCase):
     def test_nothing_inline_gets_into_the_page(self):
         text = etree.tostring(self.drawn({"kind": "missed", "bar": "7", "beat": 1.0}), encoding="unicode")
         self.assertNotRegex(text, r"<style| style=|<script| on\w+=|color=\"black\"")
+
+
+class HandsLoudnessAndChordsTests(SimpleTestCase):
+    """Lanes and marks that only some music has."""
+
+    def drawn(self, data: bytes, expected: Expectation, instrument: str, step: str, manner: str, *faults: dict[str, Any]) -> etree._Element:
+        take = simulate(expected, BY_SLUG[instrument], 84.0, faults=list(faults), room="bedroom", seed=2, manner=manner)
+        recording = Recording(samples=soxr.resample(take.samples, 44_100, RATE_HZ).astype(np.float32))
+        result = analysis_to_json(analyse(recording, expected, Targets(tempo_qpm=84.0, instrument=instrument, step=step)))
+        prepared = prepare(data)
+        numbers = {bar.id: bar.number for bar in read(prepared).parts[0].bars}
+        engraving = engrave_isolated(prepared, 1, None)["desk"]
+        view = View(lanes=("placement", "pitch", "tempo", "loudness"), bar_numbers=numbers, flagged={})
+        return etree.fromstring(score_with_lanes(engraving.svg, engraving.geometry, result, view).encode())
+
+    def of(self, root: etree._Element, name: str) -> list[etree._Element]:
+        return [e for e in root.iter() if name in (e.get("class") or "").split()]
+
+    def test_two_hands_have_a_lane_each_and_loudness_a_ribbon_that_grows(self):
+        line = {"lower": "C3:h G3:h | F3:h C3:h | G3:h E3:h | C3:w", "name": "Piano", "fifths": 0}
+        text = "C5:q!p E5:q G5:q E5:q | F5:q A5:q G5:q E5:q | D5:q!f F5:q E5:q C5:q | C5:w"
+        root = self.drawn(
+            musicxml(text, **line), expectation(text, **line), "piano", "play", "play", {"kind": "hand", "ms": 80, "staff": 2}
+        )
+        names = {e.text for e in self.of(root, "lane-label")}
+        self.assertEqual(names, {"right hand", "left hand", "tempo", "loudness"})
+        [ribbon] = self.of(root, "ribbon")
+        upper = [tuple(map(float, point.split(","))) for point in ribbon.get("points").split()]
+        half = len(upper) // 2
+        thickness = [below[1] - above[1] for above, below in zip(upper[:half], reversed(upper[half:]), strict=True)]
+        self.assertGreater(np.mean(thickness[-4:-1]), 1.3 * np.mean(thickness[:4]))
+
+    def test_another_chord_stands_over_its_strokes(self):
+        text = "x:q@C x:q x:q x:q | x:q@F x:q x:q x:q | x:q@G x:q x:q x:q | x:q@C x:q x:h"
+        faults = [{"kind": "chord", "note": i, "chord": "Am"} for i in (4, 5)]
+        root = self.drawn(musicxml(text, fifths=0), expectation(text, fifths=0), "guitar", "chords", "strum", *faults)
+        [symbol] = self.of(root, "chord-heard")
+        self.assertEqual(symbol.text, "Am")
+        [line] = self.of(root, "held")
+        self.assertGreater(float(line.get("x2")), float(line.get("x1")) + 300)
