@@ -65,6 +65,7 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
     beat_s = expectation.bars[0].beat_quarters * 60.0 / targets.middle_qpm if expectation.bars else None
     clicks = without_clicks(recording.samples, targets.clicks_s, beat_s)
     quality = replace(quality, numbers={**quality.numbers, "clicks": float(len(clicks.times_s))})
+    targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s))
     hearing = listen_for(expectation, targets, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
     if hearing is None:
         return _unusable(recording, expectation, targets, _refused(quality, "no_music", NO_MUSIC, recording))
@@ -83,6 +84,15 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
         evidence=evidence,
         findings=tuple(run_checks(evidence)),
     )
+
+
+def _as_heard(known_s: tuple[float, ...], heard_s: tuple[float, ...]) -> tuple[float, ...]:
+    """The recorder's clicks at the times at which they were heard: devices and air delay all of them alike."""
+    if not known_s or not heard_s:
+        return known_s
+    known = np.array(known_s)
+    delay = float(np.median([t - known[np.argmin(np.abs(known - t))] for t in heard_s]))
+    return tuple((known + delay).tolist())
 
 
 def listen_for(expectation: Expectation, targets: Targets, instrument: Instrument) -> Ear:

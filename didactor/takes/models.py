@@ -26,6 +26,7 @@ class Upload(models.Model):
     length = models.BigIntegerField()
     offset = models.BigIntegerField(default=0)
     origin = models.CharField(max_length=10, default="file")
+    clicks_s = models.JSONField(default=list)
     take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 

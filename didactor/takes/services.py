@@ -2,7 +2,7 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
@@ -51,11 +51,15 @@ def check_size(size: int) -> None:
         raise TakeRefused("The file is larger than 1 GiB. Record the passage alone, or send sound without video.")
 
 
-def begin_upload(*, student: Person, task: Task, filename: str, length: int, origin: str = "file") -> Upload:
-    """Room for a recording that comes in pieces. Raises ``TakeRefused``."""
+def begin_upload(
+    *, student: Person, task: Task, filename: str, length: int, origin: str = "file", clicks_s: Sequence[float] = ()
+) -> Upload:
+    """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it. Raises ``TakeRefused``."""
     check_may_record(student=student, task=task)
     check_size(length)
-    upload = Upload.objects.create(task=task, owner=student, filename=filename[:255] or "take", length=length, origin=origin[:10])
+    upload = Upload.objects.create(
+        task=task, owner=student, filename=filename[:255] or "take", length=length, origin=origin[:10], clicks_s=list(clicks_s)
+    )
     upload.path.parent.mkdir(parents=True, exist_ok=True)
     upload.path.touch()
     return upload
@@ -88,14 +92,14 @@ def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[byt
         upload.offset = target.tell()
     if upload.offset == upload.length:
         with upload.path.open("rb") as source:
-            upload.take = receive_take(student=owner, task=upload.task, source=source, filename=upload.filename)
+            upload.take = receive_take(student=owner, task=upload.task, source=source, filename=upload.filename, clicks_s=upload.clicks_s)
         transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
     upload.save(update_fields=["offset", "take"])
     return upload
 
 
 @transaction.atomic
-def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: str) -> Take:
+def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: str, clicks_s: Sequence[float] = ()) -> Take:
     """Store a recording untouched, under the name of its hash, and put its hearing into the queue.
 
     The same file sent twice for one task is one take. Raises ``TakeRefused``.
@@ -111,6 +115,8 @@ def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: st
     if twin is not None:
         return twin
     check_may_record(student=student, task=task)
+    basis = frozen_basis(task)
+    basis["targets"]["clicks_s"] = list(clicks_s)
     take = Take.objects.create(
         task=task,
         number=takes_used(task) + 1,
@@ -118,7 +124,7 @@ def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: st
         filename=filename[:255],
         size=size,
         sha256=digest,
-        basis=frozen_basis(task),
+        basis=basis,
         recorded_by=student,
     )
     move_task(task, TaskState.IN_WORK)

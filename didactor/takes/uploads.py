@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import itertools
 import json
 import uuid
 
@@ -22,6 +23,7 @@ from didactor.takes import services
 from didactor.takes.models import Upload
 
 VERSION = "1.0.0"
+MOST_CLICKS, LONGEST_S = 4000, 7200.0
 
 
 def _answer(status: int, text: str = "", **headers: str) -> HttpResponse:
@@ -45,6 +47,15 @@ def _metadata(request: HttpRequest) -> dict[str, str]:
     return values
 
 
+def _clicks(text: str) -> list[float]:
+    """Times of the recorder's clicks, seconds; nothing where they make no sense."""
+    try:
+        times = [float(part) for part in text.split()[:MOST_CLICKS]]
+    except ValueError:
+        return []
+    return times if all(0 <= a < b < LONGEST_S for a, b in itertools.pairwise(times)) else []
+
+
 @student_only
 @require_http_methods(["POST"])
 def create(request: HttpRequest) -> HttpResponse:
@@ -57,7 +68,12 @@ def create(request: HttpRequest) -> HttpResponse:
     task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=int(task_id))
     try:
         upload = services.begin_upload(
-            student=request.user, task=task, filename=data.get("filename", "take"), length=int(length), origin=data.get("origin", "file")
+            student=request.user,
+            task=task,
+            filename=data.get("filename", "take"),
+            length=int(length),
+            origin=data.get("origin", "file"),
+            clicks_s=_clicks(data.get("clicks", "")),
         )
     except services.TakeRefused as error:
         return _answer(422, str(error))

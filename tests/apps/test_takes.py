@@ -153,9 +153,10 @@ class RulesTests(TakeTestCase):
 
 
 class UploadTests(TakeTestCase):
-    def begin(self, data: bytes) -> str:
+    def begin(self, data: bytes, clicks: bytes = b"") -> str:
         coded = base64.b64encode
         metadata = f"filename {coded(b'take.wav').decode()},task {coded(str(self.scene.task.pk).encode()).decode()}"
+        metadata += f",clicks {coded(clicks).decode()}"
         response = self.client.post(reverse("takes:uploads"), headers={"Upload-Length": str(len(data)), "Upload-Metadata": metadata})
         self.assertEqual(response.status_code, 201, response.content)
         return response["Location"]
@@ -176,6 +177,13 @@ class UploadTests(TakeTestCase):
         self.assertEqual(take.sha256, hashlib.sha256(data).hexdigest())
         self.assertEqual(self.piece(url, len(data), b"more").status_code, 204)
         self.assertEqual(Take.objects.count(), 1)
+
+    def test_the_recorder_s_clicks_are_frozen_with_the_take_and_nonsense_is_not(self):
+        for seed, clicks, kept in ((3, b"0.61 1.26 1.91", [0.61, 1.26, 1.91]), (4, b"2 1", []), (5, b"soon", [])):
+            data = wav(seed=seed)
+            self.piece(self.begin(data, clicks), 0, data)
+            take = Take.objects.get(sha256=hashlib.sha256(data).hexdigest())
+            self.assertEqual(take.basis["targets"]["clicks_s"], kept)
 
     def test_too_large_empty_or_longer_than_announced_is_refused(self):
         for length, words in ((MAX_FILE_BYTES + 1, "1 GiB"), (0, "empty")):

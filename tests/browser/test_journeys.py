@@ -82,6 +82,8 @@ class StudentRecordsTests(BrowserTestCase):
         expect(page.get_by_role("status")).to_contain_text("with your teacher")
         take = Take.objects.get()
         self.assertTrue(take.is_submitted)
+        clicks = take.basis["targets"]["clicks_s"]
+        self.assertEqual((len(clicks) >= 3, clicks == sorted(clicks)), (True, True))
 
     def test_an_upload_survives_a_closed_page(self):
         data = wav(seed=6)

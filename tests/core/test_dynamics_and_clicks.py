@@ -94,3 +94,13 @@ class ClickTests(SimpleTestCase):
         for instrument in ("piano", "clarinet", "guitar"):
             found = without_clicks(recorded(take(even, instrument)), (), 60 / 92)
             self.assertEqual(found.times_s, (), instrument)
+
+    def test_the_entry_is_measured_from_the_clicks_as_they_were_heard(self):
+        expected = expectation(TUNE, fifths=0)
+        late = [{"kind": "entry", "beats": 1.0}]
+        made = simulate(expected, BY_SLUG["clarinet"], 92.0, faults=late, room="bedroom", seed=4, count_off=4)
+        told = tuple(t - 0.05 for t in made.truth["clicks_s"])  # devices and air delay them
+        targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=4, clicks_s=told)
+        analysis = analyse(Recording(samples=recorded(made)), expected, targets)
+        self.assertIn("rhythm.entry", {f.code for f in analysis.findings})
+        self.assertAlmostEqual(analysis.evidence.entry.early_late_beats, 1.0, delta=0.15)

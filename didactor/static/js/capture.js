@@ -6,6 +6,7 @@ class Capture extends AudioWorkletProcessor {
     this.block = new Float32Array(4096);
     this.filled = 0;
     this.done = false;
+    this.started = false;
     this.port.onmessage = () => {
       this.port.postMessage(this.block.slice(0, this.filled));
       this.port.postMessage(null);
@@ -15,6 +16,11 @@ class Capture extends AudioWorkletProcessor {
 
   process([input]) {
     if (this.done) return false;
+    // When the first sample was taken, on the audio clock: the clicks' times are told from there.
+    if (!this.started) {
+      this.started = true;
+      this.port.postMessage({ startsAt: currentTime });
+    }
     const channels = input.length;
     if (!channels) return true;
     for (let i = 0; i < input[0].length; i += 1) {

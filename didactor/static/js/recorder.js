@@ -15,6 +15,7 @@ const part = (name) => box.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
 let running = null;
 let blob = null;
+let clicked = [];
 // The take lives in this page until it is sent: leaving asks first.
 const leaving = (event) => event.preventDefault();
 const guard = (on) => (on ? window.addEventListener("beforeunload", leaving) : window.removeEventListener("beforeunload", leaving));
@@ -48,9 +49,11 @@ async function record() {
   const source = context.createMediaStreamSource(stream);
   const node = new AudioWorkletNode(context, "capture", { numberOfOutputs: 0 });
   const blocks = [];
+  const clicks = { startsAt: null, times: [] };
   const finished = new Promise((resolve) => {
     node.port.onmessage = ({ data: block }) => {
       if (block === null) return resolve();
+      if (block.startsAt !== undefined) return void (clicks.startsAt = block.startsAt);
       blocks.push(block);
       meter(block);
     };
@@ -64,8 +67,11 @@ async function record() {
     beatsPerMinute: data.tempo,
     at: begins,
     count: goesOn ? null : data.countOff,
-    onBeat: (number, time) =>
-      setTimeout(() => (beats.textContent = number < data.countOff ? String(number + 1) : ""), Math.max(0, (time - context.currentTime) * 1000)),
+    onBeat: (number, time) => {
+      // Headphones without a wire play up to a third of a second late; the browser knows.
+      clicks.times.push(time + (context.outputLatency || 0));
+      setTimeout(() => (beats.textContent = number < data.countOff ? String(number + 1) : ""), Math.max(0, (time - context.currentTime) * 1000));
+    },
   });
   const first = begins + (data.countOff * 60) / data.tempo;
   setTimeout(() => (beats.textContent = ""), (first - context.currentTime) * 1000);
@@ -78,7 +84,7 @@ async function record() {
     part("[data-clock]").textContent = clock(Math.max(0, playing));
     if (playing > LONGEST_S) stop();
   }, 200);
-  running = { context, stream, node, metronome, ticking, blocks, finished, loudest: 0 };
+  running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0 };
 }
 
 function meter(block) {
@@ -92,7 +98,7 @@ function meter(block) {
 }
 
 async function stop() {
-  const { context, stream, node, metronome, ticking, blocks, finished, loudest } = running;
+  const { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest } = running;
   metronome.stop();
   clearInterval(ticking);
   node.port.postMessage("finish");
@@ -102,6 +108,7 @@ async function stop() {
   await context.close();
   running = null;
   blob = wavFrom(blocks, rate);
+  clicked = clicks.startsAt === null ? [] : clicks.times.map((time) => time - clicks.startsAt).filter((time) => time > 0);
   guard(true);
   const address = URL.createObjectURL(blob);
   part("[data-listen]").src = address;
@@ -134,6 +141,7 @@ async function deliver(file, name) {
       url: data.uploads,
       task: data.task,
       name,
+      clicks: file === blob ? clicked : [],
       onProgress: (share) => {
         bar.value = share;
         words.textContent = `${Math.round(share * 100)} % sent`;
