@@ -82,7 +82,7 @@ def _choose(which: of.Set, kind: str, options: argparse.Namespace) -> list[of.Sc
     if options.condition:
         every = [s for s in every if s.condition.startswith(options.condition)]
     if options.quick:
-        every = [s for s in every if s.source == "timgm"]
+        every = [s for s in every if s.source == "timgm" and s.condition not in of.BESIDES]
         return every[:: max(1, len(every) // QUICK_TAKES[kind])][: QUICK_TAKES[kind]]
     return every[:: max(1, round(1 / options.share))]
 
@@ -90,7 +90,7 @@ def _choose(which: of.Set, kind: str, options: argparse.Namespace) -> list[of.Sc
 def _one(scenario: of.Scenario) -> tuple[Score, float]:
     take = of.take(scenario)
     started = time.monotonic()
-    analysis = analyse(Recording(samples=take.samples), take.expectation, take.targets)
+    analysis = analyse(Recording(samples=take.samples), take.expectation, take.targets, backing=take.backing)
     seconds = time.monotonic() - started
     return score(take, analysis), seconds / (len(take.samples) / 32_000)
 

@@ -75,7 +75,7 @@ def _one(scenario: of.Scenario) -> dict[str, tuple[float, float | None]]:
     result = {"note model's own events": _by_events(take)}
     if scenario.voices == "one":
         result["pyin + onsets + straight line"] = (_by_pyin(take), None)
-    analysis = analyse(Recording(samples=take.samples), take.expectation, take.targets)
+    analysis = analyse(Recording(samples=take.samples), take.expectation, take.targets, backing=take.backing)
     if analysis.evidence:
         notes = [
             (n.onset_s, n.onset_s + 0.2, n.heard_midi)

@@ -22,6 +22,7 @@ import soxr
 from didactor.core.instruments import BY_SLUG, Instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
+from didactor.core.sound.backing import Backing
 from didactor.core.sound.player.performance import BEGINNER, VIRTUOSO, Style
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate
@@ -72,6 +73,9 @@ DEGRADED: dict[str, list[dict[str, Any]]] = {
     "16 kHz": [{"kind": "rate", "hz": 16_000}],
 }
 
+#: Takes besides the grid of instruments, sources and rooms; the quick set is dealt from the grid alone.
+BESIDES = ("faults: covered", "degraded: known backing", "faults: over a backing")
+
 #: Faults of a whole take, by name.
 WHOLE = (
     "tempo",
@@ -117,6 +121,7 @@ class Take:
     truth: dict[str, Any]
     expectation: Expectation
     targets: Targets
+    backing: Backing | None = None
 
 
 def scenarios(which: Set, voices: str, share: float = 1.0) -> list[Scenario]:
@@ -128,10 +133,14 @@ def scenarios(which: Set, voices: str, share: float = 1.0) -> list[Scenario]:
 
 def _one(which: Set) -> Iterator[Scenario]:
     yield from _grid(which, "one", ONE_VOICE, clean=3)
+    yield from _simple(
+        which, "one", ("flute", "clarinet", "trumpet", "tuba", "violin", "guitar"), "play", 14_000, ("backed", "backed mixed")
+    )
 
 
 def _many(which: Set) -> Iterator[Scenario]:
     yield from _grid(which, "many", MANY_VOICES, clean=5)
+    yield from _simple(which, "many", MANY_VOICES, "covered", 12_000, ("covered", "covered"))
 
 
 def _grid(which: Set, voices: str, instruments: tuple[str, ...], clean: int) -> Iterator[Scenario]:
@@ -217,6 +226,9 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                         condition, kind, degradations = "degraded: click", "", DEGRADED["click"]
                     elif kind == "clicked mixed":
                         condition, kind, degradations = "faults: over a click", "mixed", DEGRADED["click"]
+                    elif kind.startswith("backed"):
+                        condition = "faults: over a backing" if "mixed" in kind else "degraded: known backing"
+                        kind, degradations = kind[7:], [{"kind": "backing", "level_db": -8, "through": room, "delay_s": 0.13}]
                     yield Scenario(
                         set=which.name,
                         voices=voices,
@@ -253,10 +265,11 @@ def take(scenario: Scenario) -> Take:
     if path.exists():
         with np.load(path, allow_pickle=False) as kept:
             samples, truth = kept["samples"].astype(np.float32) / 32767, json.loads(str(kept["truth"]))
+            track = kept["track"].astype(np.float32) / 32767 if "track" in kept else np.zeros(0, dtype=np.float32)
     else:
         for step in degradations:
             if step["kind"] == "backing":
-                step["samples"] = _singing(scenario, tempo) if step.get("voice") else _accompaniment(scenario, tempo)
+                step["samples"] = _singing(scenario, tempo) if step.get("voice") else _accompaniment(scenario, tempo, step)
         made = simulate(
             expectation,
             instrument,
@@ -273,11 +286,26 @@ def take(scenario: Scenario) -> Take:
         truth = made.truth
         samples = np.clip(soxr.resample(made.samples, SYNTH_RATE_HZ, RATE_HZ), -1, 1).astype(np.float32)
         CACHE.mkdir(parents=True, exist_ok=True)
-        np.savez(path, samples=np.round(samples * 32767).astype(np.int16), truth=np.array(json.dumps(truth)))
+        track = _known_track(degradations)
+        written = {"samples": np.round(samples * 32767).astype(np.int16), "truth": np.array(json.dumps(truth))}
+        np.savez(path, **written, **({"track": np.round(track * 32767).astype(np.int16)} if len(track) else {}))
         samples = np.round(samples * 32767).astype(np.int16).astype(np.float32) / 32767
     return Take(
-        scenario=scenario, samples=samples, truth=truth, expectation=expectation, targets=_targets(scenario, tempo, count_off, truth)
+        scenario=scenario,
+        samples=samples,
+        truth=truth,
+        expectation=expectation,
+        targets=_targets(scenario, tempo, count_off, truth),
+        backing=Backing(samples=track) if len(track) else None,
     )
+
+
+def _known_track(degradations: list[dict[str, Any]]) -> np.ndarray:
+    """What a recorder would have played through the loudspeaker; empty where nothing of that kind was."""
+    for step in degradations:
+        if step["kind"] == "backing" and "through" in step:
+            return np.clip(soxr.resample(step["samples"], SYNTH_RATE_HZ, RATE_HZ), -1, 1).astype(np.float32)
+    return np.zeros(0, dtype=np.float32)
 
 
 def _targets(scenario: Scenario, tempo: float, count_off: int, truth: dict[str, Any]) -> Targets:
@@ -310,10 +338,11 @@ def _singing(scenario: Scenario, tempo: float) -> np.ndarray:
     return sung.samples
 
 
-def _accompaniment(scenario: Scenario, tempo: float) -> np.ndarray:
+def _accompaniment(scenario: Scenario, tempo: float, step: dict[str, Any]) -> np.ndarray:
     piano = BY_SLUG["piano"]
     hands = melodies.two_hands(scenario.seed + 79, manner=scenario.manner)
-    return simulate(hands, piano, tempo, source=scenario.source, room=scenario.room, seed=scenario.seed + 80).samples
+    room = "dry" if "through" in step else scenario.room
+    return simulate(hands, piano, tempo, source=scenario.source, room=room, seed=scenario.seed + 80).samples
 
 
 def _style(scenario: Scenario, instrument: Instrument, rng: np.random.Generator) -> Style:
@@ -368,6 +397,7 @@ def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
         "detuned": [
             {"kind": "detuned", "note": int(i), "cents": float(rng.choice([-45, -35, 35, 45]))} for i in rng.permutation(audible)[:3]
         ],
+        "covered": [{"kind": "covered", "velocity": 32}],
         "entry": [{"kind": "entry", "beats": float(rng.choice([-0.5, 0.5, 1.0]))}],
         "stroke": [{"kind": "stroke", "count": 1}],
         "hesitation": [{"kind": "hesitation", "note": middle, "beats": float(rng.uniform(1.2, 2.5))}],

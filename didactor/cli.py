@@ -26,6 +26,7 @@ from didactor.core.score.expected import Expectation, expect, expectation_to_jso
 from didactor.core.score.model import Score
 from didactor.core.score.musicxml import read
 from didactor.core.score.open import prepare_isolated
+from didactor.core.sound.backing import Backing
 from didactor.core.sound.player.performance import STYLES
 from didactor.core.sound.player.render import SOURCES
 from didactor.core.sound.player.rooms import ROOMS
@@ -68,6 +69,8 @@ def _parser() -> argparse.ArgumentParser:
         "--step", choices=STEPS, help="what is done with the passage: play it, clap it, strum its chords, or only its pulse"
     )
     command.add_argument("--metre", help="where there is no notation: the metre, e.g. 6/8, with --bars and --tempo")
+    command.add_argument("--backing", help="a sound file that was played along while recording; its bleed is taken out")
+    command.add_argument("--backing-at", type=float, default=0.0, help="when in the recording it began, seconds")
     command.add_argument("--targets", help="the whole assignment's targets as a JSON file; the options above go first")
     command.add_argument("--json", required=True, help="where to write; - for standard output")
     command.add_argument("--midi", help="also write what was heard as a MIDI file")
@@ -151,7 +154,11 @@ def _analyse(options: argparse.Namespace) -> None:
         _, expectation = _expectation(options, targets.bars, targets.order)
     with Path(options.audio).open("rb") as source:
         recording = open_recording(source)
-    result = analysis_to_json(analyse(recording, expectation, targets))
+    backing = None
+    if options.backing:
+        with Path(options.backing).open("rb") as source:
+            backing = Backing(samples=open_recording(source).samples, at_s=options.backing_at)
+    result = analysis_to_json(analyse(recording, expectation, targets, backing=backing))
     _write_json(options.json, result)
     if options.midi:
         Path(options.midi).write_bytes(performance_to_midi(result))

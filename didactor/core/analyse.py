@@ -17,6 +17,7 @@ from didactor.core.judging.judge import judge
 from didactor.core.judging.registry import Finding, run_checks
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, with_choices
+from didactor.core.sound.backing import Backing, without_backing
 from didactor.core.sound.clicks import without_clicks
 from didactor.core.sound.gate import Quality, assess
 from didactor.core.sound.recording import Recording
@@ -46,7 +47,13 @@ class Analysis:
     findings: tuple[Finding, ...]
 
 
-def analyse(recording: Recording, expectation: Expectation, targets: Targets, progress: Progress = lambda step: None) -> Analysis:
+def analyse(
+    recording: Recording,
+    expectation: Expectation,
+    targets: Targets,
+    progress: Progress = lambda step: None,
+    backing: Backing | None = None,
+) -> Analysis:
     """Hear a recording against what is expected.
 
     Args:
@@ -54,6 +61,7 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
         expectation: notes in performed order.
         targets: tempo, stage and instrument.
         progress: called with a word before each step: ``quality, hearing, judging``.
+        backing: the track that the recorder played along; what of it is in the recording is taken out.
     """
     expectation = with_choices(expectation, targets.alternatives, targets.optional)
     progress("quality")
@@ -63,9 +71,11 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
     instrument = find_instrument(targets.instrument or expectation.instrument)
     progress("hearing")
     beat_s = expectation.bars[0].beat_quarters * 60.0 / targets.middle_qpm if expectation.bars else None
-    clicks = without_clicks(recording.samples, targets.clicks_s, beat_s)
-    quality = replace(quality, numbers={**quality.numbers, "clicks": float(len(clicks.times_s))})
-    targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s))
+    samples, late_s = without_backing(recording.samples, backing) if backing else (recording.samples, None)
+    clicks = without_clicks(samples, targets.clicks_s, beat_s)
+    numbers = {**quality.numbers, "clicks": float(len(clicks.times_s))}
+    quality = replace(quality, numbers=numbers if late_s is None else {**numbers, "backing_late_s": late_s})
+    targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s, late_s))
     hearing = listen_for(expectation, targets, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
     if hearing is None:
         return _unusable(recording, expectation, targets, _refused(quality, "no_music", NO_MUSIC, recording))
@@ -86,13 +96,15 @@ def analyse(recording: Recording, expectation: Expectation, targets: Targets, pr
     )
 
 
-def _as_heard(known_s: tuple[float, ...], heard_s: tuple[float, ...]) -> tuple[float, ...]:
-    """The recorder's clicks at the times at which they were heard: devices and air delay all of them alike."""
-    if not known_s or not heard_s:
-        return known_s
+def _as_heard(known_s: tuple[float, ...], heard_s: tuple[float, ...], late_s: float | None) -> tuple[float, ...]:
+    """The recorder's clicks at the times at which they were heard: devices and air delay all of them alike, as they do a backing track.
+
+    None where neither can be heard in the take (headphones): by how much they were late is not known then.
+    """
     known = np.array(known_s)
-    delay = float(np.median([t - known[np.argmin(np.abs(known - t))] for t in heard_s]))
-    return tuple((known + delay).tolist())
+    if len(known) and len(heard_s):
+        late_s = float(np.median([t - known[np.argmin(np.abs(known - t))] for t in heard_s]))
+    return () if late_s is None else tuple((known + late_s).tolist())
 
 
 def listen_for(expectation: Expectation, targets: Targets, instrument: Instrument) -> Ear:

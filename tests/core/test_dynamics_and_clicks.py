@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 from didactor.core.analyse import Analysis, analyse
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
+from didactor.core.sound.backing import Backing, without_backing
 from didactor.core.sound.clicks import without_clicks
 from didactor.core.sound.player.take import SimulatedTake, simulate
 from didactor.core.sound.recording import RATE_HZ, Recording
@@ -46,6 +47,15 @@ def heard(text: str, instrument: str, step: str = "play", beats: int = 4, **how:
     targets = Targets(tempo_qpm=92.0, instrument=instrument, step=step)
     sound = recorded(take(text, instrument, beats=beats, **how))
     return analyse(Recording(samples=sound), expectation(text, fifths=0, **line), targets)
+
+
+def accompanied() -> tuple[np.ndarray, np.ndarray]:
+    """A clarinet over a piano that a loudspeaker plays in the same room, nearly as loud; and what was sent to the loudspeaker."""
+    chords = "C3+E3+G3:h G2+B2+D3:h | " * 12
+    track = simulate(expectation(chords, fifths=0), BY_SLUG["piano"], 92.0, seed=9).samples
+    bleed = {"kind": "backing", "samples": track, "level_db": -6, "through": "bedroom", "delay_s": 0.12}
+    made = simulate(expectation(TUNE, fifths=0), BY_SLUG["clarinet"], 92.0, room="bedroom", seed=4, degradations=[bleed])
+    return recorded(made), soxr.resample(track, 44_100, RATE_HZ).astype(np.float32)
 
 
 def recorded(made: SimulatedTake) -> np.ndarray:
@@ -96,11 +106,42 @@ class ClickTests(SimpleTestCase):
             self.assertEqual(found.times_s, (), instrument)
 
     def test_the_entry_is_measured_from_the_clicks_as_they_were_heard(self):
+        self.assertAlmostEqual(self._entry_after(count_off=4), 1.0, delta=0.15)
+
+    def test_a_known_backing_track_is_taken_out_and_tells_how_late_all_was(self):
+        sound, track = accompanied()
+        left, late_s = without_backing(sound, Backing(samples=track))
+        self.assertAlmostEqual(late_s, 0.12, delta=0.01)
+        playing = recorded(take(TUNE, "clarinet"))[: len(left)]
+        before, after = (float(np.square(s[: len(playing)] - playing).mean()) for s in (sound, left))
+        self.assertLess(after, before / 50)
+        targets = Targets(tempo_qpm=92.0, instrument="clarinet")
+        analysis = analyse(Recording(samples=sound), expectation(TUNE, fifths=0), targets, backing=Backing(samples=track))
+        self.assertEqual(analysis.findings, ())
+
+    def test_a_track_that_was_heard_through_headphones_changes_nothing(self):
+        sound, (_, track) = recorded(take(TUNE, "clarinet")), accompanied()
+        left, late_s = without_backing(sound, Backing(samples=track))
+        self.assertIs(left, sound)
+        self.assertIsNone(late_s)
+
+    def test_a_count_off_of_two_is_enough_to_find_its_delay(self):
+        self.assertAlmostEqual(self._entry_after(count_off=2), 1.0, delta=0.15)
+
+    def test_clicks_that_the_take_does_not_hold_leave_the_entry_unjudged(self):
+        for clicks in (2, 4, 12):
+            headphones = tuple(0.1 + 60 / 92 * k for k in range(clicks))
+            targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=min(clicks, 4), clicks_s=headphones)
+            analysis = analyse(Recording(samples=recorded(take(TUNE, "clarinet"))), expectation(TUNE, fifths=0), targets)
+            self.assertIsNone(analysis.evidence.entry, clicks)
+
+    def _entry_after(self, count_off: int) -> float:
+        """The entry heard, in quarters, of a take that begins one quarter late."""
         expected = expectation(TUNE, fifths=0)
         late = [{"kind": "entry", "beats": 1.0}]
-        made = simulate(expected, BY_SLUG["clarinet"], 92.0, faults=late, room="bedroom", seed=4, count_off=4)
+        made = simulate(expected, BY_SLUG["clarinet"], 92.0, faults=late, room="bedroom", seed=4, count_off=count_off)
         told = tuple(t - 0.05 for t in made.truth["clicks_s"])  # devices and air delay them
-        targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=4, clicks_s=told)
+        targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=count_off, clicks_s=told)
         analysis = analyse(Recording(samples=recorded(made)), expected, targets)
         self.assertIn("rhythm.entry", {f.code for f in analysis.findings})
-        self.assertAlmostEqual(analysis.evidence.entry.early_late_beats, 1.0, delta=0.15)
+        return analysis.evidence.entry.early_late_beats

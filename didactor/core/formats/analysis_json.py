@@ -154,6 +154,7 @@ def _hands(evidence: Evidence) -> list[dict[str, Any]] | None:
             "asynchrony_ms": _round(h.asynchrony_ms, 1),
             "early_late_ms": _round(h.early_late_ms, 1),
             "together": h.together,
+            "balance_db": _round(h.balance_db, 1),
         }
         for h in evidence.hands
     ]

@@ -7,7 +7,7 @@ missed or wrong by the odds that its key was struck. Between clear yes and clear
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -28,7 +28,7 @@ from didactor.core.hearing.groups import (
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
 from didactor.core.hearing.presence import MODEL, Evidence, features_of, onset_near, sounding_between
-from didactor.core.hearing.spectrum import carried_from_hz, spectrum, tuning_of, tuning_of_notes
+from didactor.core.hearing.spectrum import carried_from_hz, own_level_db, spectrum, tuning_of, tuning_of_notes
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.units import A4_HZ, FloatArray, midi_to_hz
@@ -53,6 +53,8 @@ APART_S, ELSEWHERE_S, ELSEWHERE_STRENGTH, ELSEWHERE_GAIN = 0.06, 0.26, 0.55, 1.5
 OVERTONE_STRUCK = 6.0
 OVERTONE_DOUBT = 3.5
 MIN_STRIKES = 3
+#: What is typical of a hand takes so many notes to know.
+FEWEST_TYPICAL = 6
 #: The level of a note is the highest within this time of its onset.
 LEVEL_S = 0.12
 
@@ -86,10 +88,11 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
 
 @dataclass(frozen=True, kw_only=True)
 class Take:
-    """Strikes, their alignment with the moments of the score, and the evidence to ask."""
+    """Strikes, their alignment with the moments of the score, and the evidence to ask, ``by_staff`` where one hand may be softer."""
 
     expectation: Expectation
     evidence: Evidence
+    by_staff: dict[int, Evidence]
     strikes: list[Strike]
     groups: list[Group]
     moments: list[Moment]
@@ -140,7 +143,7 @@ class Take:
         return result
 
     def features(self, midi: int, index: int, time_s: float, company: frozenset[int]) -> npt.NDArray[np.float64]:
-        return features_of(self.evidence, midi, time_s, self.seconds(index), company)
+        return features_of(self.by_staff[self.expectation.notes[index].staff], midi, time_s, self.seconds(index), company)
 
     def notes_heard(self) -> list[NoteHeard]:
         notes = [NoteHeard(status=Status.MISSED, confidence=0.9)] * len(self.expectation.notes)
@@ -192,6 +195,7 @@ class Take:
     def _note_heard(self, moment: int, index: int, midi: int, time_s: float, company: frozenset[int], probability: float) -> NoteHeard:
         stretch = self.stretches.get(moment, -1)
         if probability >= RIGHT_FROM:
+            cents = self.evidence.tuning_cents
             onset_s, rise = self._onset(midi, time_s)
             return NoteHeard(
                 status=Status.CORRECT,
@@ -200,6 +204,7 @@ class Take:
                 offset_s=self._offset(midi, onset_s, index),
                 heard_midi=midi,
                 loudness_db=self._level_db(onset_s),
+                own_db=own_level_db(self.evidence.spectrum, midi + cents / 100, tuple(m + cents / 100 for m in company), onset_s),
                 stretch=stretch,
                 timed=rise > 0 and moment in self.stretches,
             )
@@ -343,27 +348,46 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
     groups, moments = groups_of(strikes), moments_of(expectation)
     alignment, shift = _align_with_shift(groups, moments, expectation, seconds_per_quarter)
     matched = [
-        (expectation.notes[i].sounding_midi + shift - LOWEST_MIDI, groups[m.event].time_s)
+        (expectation.notes[i].staff, expectation.notes[i].sounding_midi + shift - LOWEST_MIDI, groups[m.event].time_s)
         for m in alignment.matches
         for i in moments[m.note].notes
     ]
-    evidence = Evidence(
-        posteriors=posteriors,
-        spectrum=sound,
-        tuning_cents=tuning_cents,
-        carried_from_hz=carried_from_hz(normal),
-        typical_onset=float(np.median([onset_near(posteriors, key, t) for key, t in matched] or [0.5])),
-        typical_sounding=float(np.median([sounding_between(posteriors, key, t + 0.02, t + 0.2) for key, t in matched] or [0.5])),
+    evidence = _typically(
+        Evidence(
+            posteriors=posteriors,
+            spectrum=sound,
+            tuning_cents=tuning_cents,
+            carried_from_hz=carried_from_hz(normal),
+            typical_onset=0.5,
+            typical_sounding=0.5,
+        ),
+        [(key, t) for _, key, t in matched],
     )
+    by_staff = {
+        s: _typically(evidence, [(key, t) for staff, key, t in matched if staff == s]) for s in {n.staff for n in expectation.notes}
+    }
     return Take(
         expectation=expectation,
         evidence=evidence,
+        by_staff=by_staff,
         strikes=strikes,
         groups=groups,
         moments=moments,
         alignment=alignment,
         shift=shift,
         level_db=level_of(normal),
+    )
+
+
+def _typically(evidence: Evidence, struck: list[tuple[int, float]]) -> Evidence:
+    """The evidence with the medians of these (key, time) as what is typical; unchanged with too few of them."""
+    if len(struck) < FEWEST_TYPICAL:
+        return evidence
+    posteriors = evidence.posteriors
+    return replace(
+        evidence,
+        typical_onset=float(np.median([onset_near(posteriors, key, t) for key, t in struck])),
+        typical_sounding=float(np.median([sounding_between(posteriors, key, t + 0.02, t + 0.2) for key, t in struck])),
     )
 
 

@@ -32,6 +32,8 @@ COMPRESSION = 10.0
 #: Partials closer than this (semitones) to one of another pitch say nothing about either.
 SHARED_SEMITONES = 0.6
 CARRIED_DB = -28.0
+#: A note's own level is read from its lowest partials, this long after its onset.
+LOWEST_PARTIALS, SOUNDING_FROM_S, SOUNDING_TO_S = 3, 0.02, 0.14
 TUNING_WINDOW, TUNING_HOP = 8192, 4096
 TUNING_LOW_HZ, TUNING_HIGH_HZ = 80.0, 1000.0
 
@@ -69,6 +71,28 @@ def partial_bins(pitch: float, others: tuple[float, ...] = ()) -> npt.NDArray[np
         near = np.abs(12 * np.log2(partials[:, None] / foreign[None, :])).min(axis=1)
         partials = partials[(near > SHARED_SEMITONES) & (np.abs(partials[:, None] - foreign[None, :]).min(axis=1) > 1.5 * BIN_HZ)]
     return np.round(partials / BIN_HZ).astype(np.int64)
+
+
+def own_level_db(spectrum: Spectrum, pitch: float, others: tuple[float, ...], time_s: float) -> float | None:
+    """How loud a note of several is to an ear just after its onset: the power of its own partials, A-weighted, dB.
+
+    None where its fundamental and all but one of its lowest partials are shared with the ``others``: then most of it is not its own.
+    The scale is common to one recording.
+    """
+    lowest, own = partial_bins(pitch)[:LOWEST_PARTIALS], partial_bins(pitch, others)
+    if lowest[0] not in own and np.isin(own, lowest).sum() < 2:
+        return None
+    first, last = spectrum.frame(time_s + SOUNDING_FROM_S), spectrum.frame(time_s + SOUNDING_TO_S)
+    part = 10.0 ** spectrum.level[first : last + 1].astype(np.float64) - 1.0
+    wide = np.maximum(np.maximum(part[:, own - 1], part[:, own]), part[:, own + 1]).max(axis=0)
+    return float(10 * np.log10(np.square(wide * a_weight(own * BIN_HZ)).sum() + 1e-8))
+
+
+def a_weight(frequency_hz: npt.NDArray[np.floating]) -> FloatArray:
+    """Weight of a magnitude at a frequency by the A curve (IEC 61672-1), 1 at 1000 Hz."""
+    square = np.square(frequency_hz)
+    weight = 12194.0**2 * square**2 / ((square + 20.6**2) * np.sqrt((square + 107.7**2) * (square + 737.9**2)) * (square + 12194.0**2))
+    return np.asarray(weight * 10 ** (2.0 / 20))
 
 
 def rise_of(spectrum: Spectrum, bins: npt.NDArray[np.int64], first: int, last: int) -> FloatArray:

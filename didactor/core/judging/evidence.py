@@ -29,6 +29,7 @@ class NoteJudgement:
     early_late_beats: float | None = None
     length_ratio: float | None = None
     loudness_db: float | None = None
+    own_db: float | None = None
     timed: bool = False
 
 
@@ -94,13 +95,17 @@ class Pair:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hand:
-    """One staff of two: how late it is against the other where both begin together, and against the pulse (early < 0)."""
+    """One staff of two: how late it is against the other where both begin together, and against the pulse (early < 0).
+
+    ``balance_db``: how much louder it is than the other, to an ear; None where too few notes of both can be told apart.
+    """
 
     staff: int
     asynchrony_ms: float
     early_late_ms: float
     spread_ms: float
     together: int
+    balance_db: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

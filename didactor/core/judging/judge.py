@@ -32,6 +32,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
             heard_midi=heard.heard_midi,
             cents=heard.cents,
             loudness_db=heard.loudness_db,
+            own_db=heard.own_db,
             timed=heard.timed and heard.status is Status.CORRECT,
         )
         for note, heard in zip(expectation.notes, map(_allowing, expectation.notes, hearing.notes), strict=True)

@@ -12,6 +12,7 @@ from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
 FEWEST_TOGETHER, FEWEST_IN_ZONE = 4, 3
+FEWEST_FOR_BALANCE = 3
 
 
 def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tuple[Hand, ...] | None:
@@ -26,6 +27,7 @@ def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tupl
     together = [m for m in by_moment.values() if len(m) == 2]
     if len(together) < FEWEST_TOGETHER:
         return None
+    balance_db = _balance_db(notes, staves[0])
     hands = []
     for staff, other in (staves, staves[::-1]):
         apart = np.array([1000 * (np.median(m[staff]) - np.median(m[other])) for m in together])
@@ -37,9 +39,26 @@ def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tupl
                 early_late_ms=float(np.median(placed)) if placed else 0.0,
                 spread_ms=float(1.4826 * np.median(np.abs(apart - np.median(apart)))),
                 together=len(together),
+                balance_db=None if balance_db is None else balance_db if staff == staves[0] else -balance_db,
             )
         )
     return tuple(hands)
+
+
+def _balance_db(notes: Sequence[NoteJudgement], upper_staff: int) -> float | None:
+    """The upper staff's highest note against the loudest of the lower, over the moments where both are heard apart."""
+    moments: dict[float, list[NoteJudgement]] = {}
+    for item in notes:
+        if item.status is Status.CORRECT and not item.note.grace:
+            moments.setdefault(item.note.onset_quarters, []).append(item)
+    differences = []
+    for moment in moments.values():
+        upper = [n for n in moment if n.note.staff == upper_staff]
+        lower_db = [n.own_db for n in moment if n.note.staff != upper_staff and n.own_db is not None]
+        top = max(upper, key=lambda n: n.note.sounding_midi, default=None)
+        if top is not None and top.own_db is not None and lower_db:
+            differences.append(top.own_db - max(lower_db))
+    return float(np.median(differences)) if len(differences) >= FEWEST_FOR_BALANCE else None
 
 
 def read_zones(notes: Sequence[NoteJudgement]) -> tuple[Zone, ...] | None:

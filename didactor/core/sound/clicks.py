@@ -31,6 +31,8 @@ TAIL_SHARE = 0.25
 #: A click sounds alone where subtracting it leaves less than this share of the energy.
 ALONE_SHARE = 0.15
 FEWEST = 5
+#: A count-off alone may have fewer clicks than that. Known ones suffice when they resemble each other so much.
+FEWEST_KNOWN, FEW_ALIKE = 2, 0.6
 STRONGEST = 2.5
 #: Stretches that resemble each other less than this at first have nothing in common.
 ITERATIONS, HOPELESS = 3, 0.2
@@ -58,15 +60,17 @@ def without_clicks(samples: npt.NDArray[np.float32], known_s: tuple[float, ...],
         return nothing
     high = np.asarray(sosfiltfilt(butter(2, HIGH_PASS_HZ, "high", fs=RATE_HZ, output="sos"), samples))
     energy = _energy(high)
-    if len(known_s) >= FEWEST:
+    fewest = FEWEST
+    if len(known_s) >= FEWEST_KNOWN:
         grid, lags = np.array(known_s), np.arange(EARLIEST_S, LATEST_S, COARSE_S)
+        fewest = min(FEWEST, len(known_s))
     elif period_s is not None and duration_s > FEWEST * period_s:
         grid, lags = np.arange(0.0, duration_s - LENGTH_S, period_s), np.arange(0.0, period_s, COARSE_S)
     else:
         return nothing
-    for lag in _likely(energy, grid, lags):
-        found = _common(high, grid + lag)
-        if len(found.places) >= FEWEST and np.median(found.alike) >= ALIKE and _is_short(found.common):
+    for lag in _likely(energy, grid, lags, fewest):
+        found = _common(high, grid + lag, fewest)
+        if len(found.places) >= fewest and np.median(found.alike) >= (ALIKE if fewest == FEWEST else FEW_ALIKE) and _is_short(found.common):
             return _subtract(samples, high, found)
     return nothing
 
@@ -77,13 +81,13 @@ def _energy(high: FloatArray) -> FloatArray:
     return np.asarray(np.sqrt(np.square(high[: len(high) // hop * hop]).reshape(-1, hop).mean(axis=1)))
 
 
-def _likely(energy: FloatArray, grid: FloatArray, lags: FloatArray) -> list[float]:
+def _likely(energy: FloatArray, grid: FloatArray, lags: FloatArray, fewest: int) -> list[float]:
     """The few lags at which the level rises at most beats, the likeliest first."""
     rise = np.log((energy[2:] + 1e-6) / (energy[:-2] + 1e-6))
     frames = np.round((grid[None, :] + lags[:, None]) / COARSE_S).astype(int)
     inside = (frames >= 0) & (frames < len(rise))
     values = np.where(inside, rise[np.clip(frames, 0, len(rise) - 1)], np.nan)
-    usable = inside.sum(axis=1) >= FEWEST
+    usable = inside.sum(axis=1) >= fewest
     middle = np.full(len(lags), -np.inf)
     middle[usable] = np.nanmedian(values[usable], axis=1)
     best: list[float] = []
@@ -111,12 +115,12 @@ def _shifted(wave: FloatArray, samples: float) -> FloatArray:
     return np.asarray(np.fft.irfft(np.fft.rfft(wave) * turn, len(wave)))
 
 
-def _common(high: FloatArray, times: FloatArray) -> _Found:
+def _common(high: FloatArray, times: FloatArray, fewest: int) -> _Found:
     length, before, wander = int(LENGTH_S * RATE_HZ), int(BEFORE_S * RATE_HZ), int(WANDER_S * RATE_HZ)
     places = np.round(times * RATE_HZ).astype(np.int64) - before
     places = places[(places >= wander) & (places + length + wander <= len(high))]
     parts = np.zeros(len(places))
-    if len(places) < FEWEST:
+    if len(places) < fewest:
         return _Found(places=places, parts=parts, common=np.zeros(length), alike=np.zeros(0))
     stretches = np.array([high[p : p + length] for p in places])
     # The quietest stretches are the ones with the least playing in them.
@@ -134,14 +138,25 @@ def _common(high: FloatArray, times: FloatArray) -> _Found:
                 parts[k] = vertex(*match[at - 1 : at + 2])
             piece = high[places[k] : places[k] + length]
             alike[k] = match[at] / (norm * (float(np.sqrt(np.square(piece).sum())) + 1e-12))
-        if np.median(alike) < HOPELESS:
+        # Of few stretches, the one that all are laid over would count too much.
+        others = np.delete(alike, order[0]) if len(alike) < FEWEST else alike
+        if np.median(others) < HOPELESS:
             break
         stretches = np.array([_shifted(high[p : p + length], -part) for p, part in zip(places.tolist(), parts.tolist(), strict=True)])
         sure = stretches[alike >= min(ONE_ALIKE, float(np.median(alike)))]
         # Each counts alike, loud or soft; the median leaves out what only some of them hold.
         scale = np.sqrt(np.square(sure).sum(axis=1, keepdims=True)) + 1e-12
         common = np.median(sure / scale, axis=0) * float(np.median(scale))
+    if len(places) < FEWEST:
+        alike = _alike_each_other(high, places, length)
     return _Found(places=places, parts=parts, common=common, alike=alike)
+
+
+def _alike_each_other(high: FloatArray, places: npt.NDArray[np.int64], length: int) -> FloatArray:
+    """How much each of few stretches resembles the others (their median; -1..1): none is compared with what it is a part of."""
+    stretches = np.array([high[p : p + length] for p in places])
+    stretches /= np.sqrt(np.square(stretches).sum(axis=1, keepdims=True)) + 1e-12
+    return np.array([float(np.median(np.delete(row, k))) for k, row in enumerate(stretches @ stretches.T)])
 
 
 def _is_short(common: FloatArray) -> bool:

@@ -6,7 +6,8 @@ Each degradation is a dict with ``kind`` and its size, applied in the order give
     hum        snr_db, hz                      mains and its harmonics
     speech     snr_db, times_s                 somebody talks (vowel-like, of our own making), all along or from times on
     click      level_db, bpm, start_s          a metronome in the room; its times are in the truth
-    backing    level_db, samples               an accompaniment in the room (rendered by the caller)
+    backing    level_db, samples               an accompaniment in the room (rendered by the caller); with ``through`` a room's name,
+                                               ``samples`` are what a loudspeaker there plays, ``delay_s`` later
     phone      low_hz, high_hz                 a telephone's band (300-3400 Hz)
     gain       depth_db, release_s             automatic gain riding
     clip       over_db                         the input overdriven by so much
@@ -22,6 +23,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -30,7 +32,7 @@ import soxr
 from scipy.signal import butter, lfilter, sosfiltfilt
 
 from didactor.core.errors import PassageError
-from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
+from didactor.core.sound.player.rooms import ROOMS, SYNTH_RATE_HZ, Samples, add_room
 
 Degradation = dict[str, Any]
 _Sound = npt.NDArray[np.float64]
@@ -127,6 +129,10 @@ def _click(sound: _Sound, step: Degradation, rng: np.random.Generator, truth: di
 def _backing(sound: _Sound, step: Degradation, rng: np.random.Generator, truth: dict[str, Any]) -> _Sound:
     other = np.zeros(len(sound))
     given = np.asarray(step["samples"], dtype=np.float64)[: len(sound)]
+    if "through" in step:
+        band = butter(2, [150 / (SYNTH_RATE_HZ / 2), 9000 / (SYNTH_RATE_HZ / 2)], "band", output="sos")
+        arrived = add_room(sosfiltfilt(band, given).astype(np.float32), replace(ROOMS[step["through"]], noise_dbfs=None), rng)
+        given = np.pad(arrived.astype(np.float64), (int(float(step.get("delay_s", 0.0)) * SYNTH_RATE_HZ), 0))[: len(sound)]
     other[: len(given)] = given
     return np.asarray(sound + other * (_rms(sound) / max(_rms(other), 1e-9)) * 10 ** (float(step.get("level_db", -15)) / 20))
 

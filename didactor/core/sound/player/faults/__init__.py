@@ -23,6 +23,7 @@ Places: ``note`` (index in performed order) or ``bar`` (printed number, first pa
     cut           share            sounds only that share of its length
     filled                         held through the rest that follows
     flat                           no difference between loud and soft, no accents
+    covered       velocity         the upper of two staves softer by so much (MIDI velocity), the lower louder by a third of it
     hand          ms, staff        one staff's notes late (early < 0)
     uneven        percent          first halves of beats take that share of the beat (50 is even), from ``bar`` to ``to_bar``
     tempo         factor           the whole take, faster (> 1) or slower
@@ -51,6 +52,7 @@ _APPLY: dict[str, Callable[[Notes, Fault, Expectation], Notes]] = {
     "tuning": of_notes.tuning,
     "tuning_drift": of_notes.tuning_drift,
     "flat": of_notes.flat,
+    "covered": of_notes.covered,
     "cut": of_notes.cut,
     "filled": of_notes.filled,
     "uneven": of_time.uneven,

@@ -85,3 +85,8 @@ def filled(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
 def flat(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
     mean = round(float(np.mean([n.velocity for n in notes])))
     return [replace(n, velocity=mean) for n in notes]
+
+
+def covered(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
+    softer = int(fault.get("velocity", 32))
+    return [replace(n, velocity=int(np.clip(n.velocity + (softer // 3 if n.staff > 1 else -softer), 20, 120))) for n in notes]
