@@ -1,74 +1,147 @@
-"""Instruments: what the ear may assume of each, and the synthesiser's sound for it.
+"""Instruments: how each is written, what a player of it can reach at which level, what the ear may assume, and its sound.
 
-``low`` and ``high`` are sounding MIDI numbers; ``bends`` tells whether a player can sound between the keys (cents are judged
-only then); ``decays`` marks plucked and struck strings, whose notes fade by themselves.
+``low`` and ``high`` are the sounding MIDI numbers of the whole instrument; ``reach`` the written range a teacher would give a
+beginner, an elementary and an intermediate player (an advanced one has it all). ``transposition`` is sounding minus written, in
+semitones. ``bends`` tells whether a player can sound between the keys (cents are judged only then); ``decays`` marks plucked and
+struck strings, whose notes fade by themselves. Ranges follow common method books and orchestration manuals (Adler 2016).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from didactor.core.units import name_to_midi
+
+LEVELS = ("beginner", "elementary", "intermediate", "advanced")
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Instrument:
+    """``fingering`` names the kind of chart that is drawn for it (``core/score/fingering``), with its tuning where it has strings."""
+
     slug: str
     title: str
+    family: str
     program: int
     low: int
     high: int
-    bends: bool
+    reach: tuple[tuple[int, int], ...] = ()
+    bends: bool = True
     decays: bool = False
     transposition: int = 0
     clef: str = "treble"
+    other_clefs: tuple[str, ...] = ()
     pitched: bool = True
     many_voices: bool = False
+    staves: int = 1
+    fingering: str = ""
+
+    def range_at(self, level: str) -> tuple[int, int]:
+        """Lowest and highest sounding MIDI number for a level of ``LEVELS``; the whole range for one not known."""
+        at = LEVELS.index(level) if level in LEVELS else len(LEVELS)
+        return self.reach[at] if at < len(self.reach) else (self.low, self.high)
+
+
+def _of(slug: str, title: str, family: str, program: int, low: int, high: int, reach: str = "", **more: object) -> Instrument:
+    """``reach`` in written names: “C4-C5 A3-G5 G3-B5”."""
+    shift = int(more.get("transposition", 0))  # type: ignore[call-overload]
+    ranges = [span.split("-") for span in reach.split()]
+    sounding = tuple((name_to_midi(a) + shift, name_to_midi(b) + shift) for a, b in ranges)
+    return Instrument(
+        slug=slug,
+        title=title,
+        family=family,
+        program=program,
+        low=low,
+        high=high,
+        reach=sounding,
+        **more,  # type: ignore[arg-type]
+    )
+
+
+def _strings(slug: str, title: str, program: int, low: int, high: int, reach: str, tuning: str, **more: object) -> Instrument:
+    return _of(slug, title, "strings", program, low, high, reach, fingering=f"strings {tuning}", **more)
+
+
+def _fretted(slug: str, title: str, low: int, high: int, reach: str, tuning: str, program: int = 24, **more: object) -> Instrument:
+    common: dict[str, object] = {"bends": False, "decays": True, "many_voices": True, "fingering": f"frets {tuning}"}
+    return _of(slug, title, "fretted", program, low, high, reach, **{**common, **more})
+
+
+def _keys(slug: str, title: str, program: int, low: int, high: int, reach: str, **more: object) -> Instrument:
+    common: dict[str, object] = {"bends": False, "decays": True, "many_voices": True, "fingering": "keyboard"}
+    return _of(slug, title, "keys", program, low, high, reach, **{**common, **more})
+
+
+def _unpitched(slug: str, title: str) -> Instrument:
+    return _of(slug, title, "percussion", 0, 21, 108, bends=False, decays=True, pitched=False, clef="percussion")
 
 
 INSTRUMENTS: tuple[Instrument, ...] = (
-    Instrument(slug="piccolo", title="Piccolo", program=72, low=74, high=108, bends=True, transposition=12),
-    Instrument(slug="flute", title="Flute", program=73, low=59, high=98, bends=True),
-    Instrument(slug="recorder", title="Recorder", program=74, low=60, high=98, bends=True),
-    Instrument(slug="oboe", title="Oboe", program=68, low=58, high=92, bends=True),
-    Instrument(slug="clarinet", title="Clarinet in B flat", program=71, low=50, high=94, bends=True, transposition=-2),
-    Instrument(slug="bassoon", title="Bassoon", program=70, low=34, high=76, bends=True, clef="bass"),
-    Instrument(slug="alto-saxophone", title="Alto saxophone", program=65, low=49, high=81, bends=True, transposition=-9),
-    Instrument(slug="tenor-saxophone", title="Tenor saxophone", program=66, low=44, high=76, bends=True, transposition=-14),
-    Instrument(slug="horn", title="Horn in F", program=60, low=34, high=77, bends=True, transposition=-7),
-    Instrument(slug="trumpet", title="Trumpet in B flat", program=56, low=52, high=84, bends=True, transposition=-2),
-    Instrument(slug="trombone", title="Trombone", program=57, low=34, high=74, bends=True, clef="bass"),
-    Instrument(slug="tuba", title="Tuba", program=58, low=24, high=65, bends=True, clef="bass"),
-    Instrument(slug="violin", title="Violin", program=40, low=55, high=100, bends=True),
-    Instrument(slug="viola", title="Viola", program=41, low=48, high=91, bends=True, clef="alto"),
-    Instrument(slug="cello", title="Cello", program=42, low=36, high=84, bends=True, clef="bass"),
-    Instrument(slug="double-bass", title="Double bass", program=43, low=28, high=67, bends=True, clef="bass", transposition=-12),
-    Instrument(
-        slug="guitar",
-        title="Guitar",
-        program=24,
-        low=40,
-        high=88,
-        bends=False,
-        decays=True,
-        many_voices=True,
-        clef="treble8",
-        transposition=-12,
-    ),
-    Instrument(slug="ukulele", title="Ukulele", program=24, low=60, high=93, bends=False, decays=True, many_voices=True),
-    Instrument(slug="piano", title="Piano", program=0, low=21, high=108, bends=False, decays=True, many_voices=True),
-    Instrument(slug="voice", title="Voice", program=52, low=40, high=84, bends=True),
-    Instrument(slug="claps", title="Claps and taps", program=0, low=21, high=108, bends=False, decays=True, pitched=False),
-    Instrument(slug="percussion", title="Percussion", program=0, low=21, high=108, bends=False, decays=True, pitched=False),
+    _of("piccolo", "Piccolo", "woodwind", 72, 74, 108, "D4-B4 D4-D5 D4-G5", transposition=12),
+    _of("flute", "Flute", "woodwind", 73, 59, 98, "G4-C5 D4-D5 C4-G6"),
+    _of("recorder", "Recorder", "woodwind", 74, 60, 98, "G4-D5 C4-D5 C4-G5", transposition=12, fingering="recorder C"),
+    _of("alto-recorder", "Alto recorder", "woodwind", 74, 65, 94, "C5-G5 F4-A5 F4-D6", fingering="recorder F"),
+    _of("tenor-recorder", "Tenor recorder", "woodwind", 74, 60, 88, "G4-D5 C4-D5 C4-G5", fingering="recorder C"),
+    _of("oboe", "Oboe", "woodwind", 68, 58, 92, "G4-C5 D4-D5 C4-A5"),
+    _of("english-horn", "English horn", "woodwind", 69, 52, 84, "G4-C5 D4-D5 C4-A5", transposition=-7),
+    _of("clarinet", "Clarinet in B flat", "woodwind", 71, 50, 94, "C4-G4 F3-Bb4 E3-C6", transposition=-2),
+    _of("clarinet-in-a", "Clarinet in A", "woodwind", 71, 49, 93, "C4-G4 F3-Bb4 E3-C6", transposition=-3),
+    _of("clarinet-in-e-flat", "Clarinet in E flat", "woodwind", 71, 55, 99, "C4-G4 F3-Bb4 E3-C6", transposition=3),
+    _of("bass-clarinet", "Bass clarinet", "woodwind", 71, 36, 82, "C4-G4 F3-Bb4 E3-C6", transposition=-14),
+    _of("bassoon", "Bassoon", "woodwind", 70, 34, 76, "C3-G3 F2-C4 Bb1-F4", clef="bass", other_clefs=("tenor",)),
+    _of("soprano-saxophone", "Soprano saxophone", "woodwind", 64, 56, 88, "G4-C5 D4-D5 C4-C6", transposition=-2),
+    _of("alto-saxophone", "Alto saxophone", "woodwind", 65, 49, 81, "G4-C5 D4-D5 C4-C6", transposition=-9),
+    _of("tenor-saxophone", "Tenor saxophone", "woodwind", 66, 44, 76, "G4-C5 D4-D5 C4-C6", transposition=-14),
+    _of("baritone-saxophone", "Baritone saxophone", "woodwind", 67, 36, 69, "G4-C5 D4-D5 C4-C6", transposition=-21),
+    _of("horn", "Horn in F", "brass", 60, 34, 77, "C4-G4 C4-C5 G3-F5", transposition=-7, other_clefs=("bass",), fingering="valves F3"),
+    _of("trumpet", "Trumpet in B flat", "brass", 56, 52, 84, "C4-G4 C4-C5 A3-G5", transposition=-2, fingering="valves C3"),
+    _of("trumpet-in-c", "Trumpet in C", "brass", 56, 54, 86, "C4-G4 C4-C5 A3-G5", fingering="valves C3"),
+    _of("cornet", "Cornet in B flat", "brass", 56, 52, 84, "C4-G4 C4-C5 A3-G5", transposition=-2, fingering="valves C3"),
+    _of("flugelhorn", "Flugelhorn", "brass", 56, 52, 82, "C4-G4 C4-C5 A3-G5", transposition=-2, fingering="valves C3"),
+    _of("tenor-horn", "Tenor horn in E flat", "brass", 60, 45, 75, "C4-G4 C4-C5 A3-G5", transposition=-9, fingering="valves C3"),
+    _of("euphonium", "Euphonium, bass clef", "brass", 58, 40, 74, "Bb2-F3 Bb2-Bb3 G2-F4", clef="bass", fingering="valves Bb1"),
+    _of("baritone-treble", "Baritone, treble clef", "brass", 58, 40, 72, "C4-G4 C4-C5 A3-G5", transposition=-14, fingering="valves C3"),
+    _of("trombone", "Trombone", "brass", 57, 34, 74, "Bb2-F3 Bb2-Bb3 F2-F4", clef="bass", other_clefs=("tenor",), fingering="slide Bb1"),
+    _of("bass-trombone", "Bass trombone", "brass", 57, 34, 70, "Bb2-F3 F2-Bb3 Bb1-F4", clef="bass", fingering="slide Bb1"),
+    _of("tuba", "Tuba", "brass", 58, 24, 65, "Bb1-F2 Bb1-Bb2 F1-F3", clef="bass", fingering="valves Bb0"),
+    _strings("violin", "Violin", 40, 55, 100, "D4-D5 G3-B5 G3-D6", "G3 D4 A4 E5"),
+    _strings("viola", "Viola", 41, 48, 91, "G3-G4 C3-E5 C3-G5", "C3 G3 D4 A4", clef="alto", other_clefs=("treble",)),
+    _strings("cello", "Cello", 42, 36, 84, "D2-D3 C2-D4 C2-G4", "C2 G2 D3 A3", clef="bass", other_clefs=("tenor", "treble")),
+    _strings("double-bass", "Double bass", 43, 28, 67, "D3-A3 E2-D4 E2-G4", "E2 A2 D3 G3", clef="bass", transposition=-12),
+    _fretted("guitar", "Guitar", 40, 88, "E3-G4 E2-G4 E2-E5", "E2 A2 D3 G3 B3 E4", clef="treble8"),
+    _fretted("bass-guitar", "Bass guitar", 28, 67, "E2-D3 E2-G3 E2-C4", "E2 A2 D3 G3", 33, clef="bass", transposition=-12),
+    _fretted("ukulele", "Ukulele", 60, 93, "C4-C5 C4-E5 C4-A5", "G4 C4 E4 A4"),
+    _fretted("mandolin", "Mandolin", 55, 93, "D4-D5 G3-B5 G3-D6", "G3 D4 A4 E5", 25, bends=False),
+    _fretted("banjo", "Banjo", 48, 86, "C3-D4 C3-G4 C3-C5", "G4 D3 G3 B3 D4", 105, clef="treble8"),
+    _of("harp", "Harp", "strings", 46, 24, 103, "C3-C5 C2-C6 C2-C7", bends=False, decays=True, many_voices=True, staves=2),
+    _keys("piano", "Piano", 0, 21, 108, "C3-C5 F2-C6 C2-C7", staves=2),
+    _keys("organ", "Organ", 19, 36, 96, "C3-C5 F2-C6 C2-C7", staves=2, decays=False),
+    _keys("accordion", "Accordion", 21, 41, 93, "C4-C5 G3-C6 F3-F6", decays=False),
+    _keys("xylophone", "Xylophone", 13, 65, 108, "C4-C5 G3-C6 F3-C7", transposition=12, fingering="bars"),
+    _keys("glockenspiel", "Glockenspiel", 9, 79, 108, "C4-C5 G3-C6 G3-C6", transposition=24, fingering="bars"),
+    _keys("marimba", "Marimba", 12, 45, 96, "C4-C5 C3-C6 A2-C7", fingering="bars"),
+    _keys("vibraphone", "Vibraphone", 11, 53, 89, "C4-C5 F3-C6 F3-F6", fingering="bars"),
+    _of("voice", "Voice", "voice", 52, 40, 84, "C4-A4 A3-D5 G3-F5"),
+    _of("low-voice", "Voice, tenor", "voice", 52, 43, 72, "C3-A3 C3-E4 B2-G4", clef="treble8"),
+    _of("bass-voice", "Voice, bass", "voice", 52, 38, 66, "G2-G3 F2-C4 E2-E4", clef="bass"),
+    _unpitched("claps", "Claps and taps"),
+    _unpitched("percussion", "Percussion"),
 )
 
 BY_SLUG = {instrument.slug: instrument for instrument in INSTRUMENTS}
-_GENERIC = Instrument(slug="other", title="Other instrument", program=73, low=21, high=108, bends=True)
+_GENERIC = Instrument(slug="other", title="Other instrument", family="other", program=73, low=21, high=108, bends=True)
 _WORDS = {
     "sax": "alto-saxophone",
     "contrabass": "double-bass",
-    "bass guitar": "double-bass",
     "violoncello": "cello",
     "keyboard": "piano",
     "soprano": "voice",
+    "alto": "voice",
+    "tenor": "low-voice",
+    "bass": "bass-voice",
+    "cor anglais": "english-horn",
+    "baritone": "baritone-treble",
 }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from typing import overload
 
 import numpy as np
@@ -50,6 +51,19 @@ def pitch_to_midi(step: str, alter: float, octave: int) -> int:
 def pitch_to_name(step: str, alter: float, octave: int) -> str:
     """Spelled pitch to a plain name such as ``Eb4`` or ``F#3``."""
     return f"{step}{ACCIDENTALS.get(round(alter), '')}{octave}"
+
+
+def name_to_pitch(name: str) -> tuple[str, int, int]:
+    """Plain name such as ``Eb4`` to step, alter and octave. Raises ``ValueError`` for anything else."""
+    match = re.fullmatch(r"([A-G])(bb|b|##|#)?(-?\d+)", name)
+    if match is None:
+        raise ValueError(f"not a pitch: {name!r}")
+    return match[1], {"": 0, "b": -1, "#": 1, "bb": -2, "##": 2}[match[2] or ""], int(match[3])
+
+
+def name_to_midi(name: str) -> int:
+    """Plain name such as ``Eb4`` to its MIDI number. Raises ``ValueError`` for anything else."""
+    return pitch_to_midi(*name_to_pitch(name))
 
 
 def amplitude_to_db(amplitude: float) -> float:

@@ -16,12 +16,21 @@ from fractions import Fraction
 
 from lxml import etree
 
+from didactor.core.score.accidentals import print_accidentals
 from didactor.core.score.chords import KINDS, split_symbol
 
 VALUES = {"w": Fraction(4), "h": Fraction(2), "q": Fraction(1), "e": Fraction(1, 2), "s": Fraction(1, 4), "t": Fraction(1, 8)}
 TYPES = {"w": "whole", "h": "half", "q": "quarter", "e": "eighth", "s": "16th", "t": "32nd"}
 DIVISIONS = 24
-CLEFS = {"treble": ("G", "2"), "bass": ("F", "4"), "alto": ("C", "3"), "treble8": ("G", "2")}
+#: Sign, line, octave change.
+CLEFS = {
+    "treble": ("G", 2, 0),
+    "bass": ("F", 4, 0),
+    "alto": ("C", 3, 0),
+    "tenor": ("C", 4, 0),
+    "treble8": ("G", 2, -1),
+    "percussion": ("percussion", 0, 0),
+}
 _PITCH = r"[A-G](?:bb|b|##|#)?\d"
 TOKEN = re.compile(rf"^(r|x|{_PITCH}(?:\+{_PITCH})*):([whqest])(\.?)(3?)(~?)([()]{{0,2}})('?)(>?)(?:!(\w*)([<>.]?))?(?:@(\S+))?$")
 ALTERS = {"": 0, "b": -1, "#": 1, "bb": -2, "##": 2}
@@ -59,7 +68,9 @@ def write_musicxml(lines: Sequence[Line], title: str = "", composer: str = "") -
         instrument = etree.SubElement(entry, "score-instrument", id=f"P{number}-I1")
         etree.SubElement(instrument, "instrument-name").text = line.name
     for number, line in enumerate(lines, start=1):
-        _write_part(etree.SubElement(root, "part", id=f"P{number}"), line)
+        part = etree.SubElement(root, "part", id=f"P{number}")
+        _write_part(part, line)
+        print_accidentals(part)
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
 
 
@@ -108,12 +119,10 @@ def _write_attributes(measure: etree._Element, line: Line) -> None:
     if line.lower:
         etree.SubElement(attributes, "staves").text = "2"
     for staff, name in enumerate((line.clef, "bass") if line.lower else (line.clef,), start=1):
-        clef = etree.SubElement(attributes, "clef", {"number": str(staff)} if line.lower else {})
-        sign, staff_line = CLEFS[name]
-        etree.SubElement(clef, "sign").text = sign
-        etree.SubElement(clef, "line").text = staff_line
-        if name == "treble8":
-            etree.SubElement(clef, "clef-octave-change").text = "-1"
+        clef = clef_element(name)
+        if line.lower:
+            clef.set("number", str(staff))
+        attributes.append(clef)
     if line.transposition:
         transpose = etree.SubElement(attributes, "transpose")
         etree.SubElement(transpose, "chromatic").text = str(line.transposition)
@@ -123,6 +132,18 @@ def _write_attributes(measure: etree._Element, line: Line) -> None:
         etree.SubElement(metronome, "beat-unit").text = "quarter"
         etree.SubElement(metronome, "per-minute").text = f"{line.tempo:g}"
         etree.SubElement(direction, "sound", tempo=f"{line.tempo:g}")
+
+
+def clef_element(name: str) -> etree._Element:
+    """MusicXML's ``<clef>`` for a name of ``CLEFS``."""
+    sign, line, octave = CLEFS[name]
+    clef = etree.Element("clef")
+    etree.SubElement(clef, "sign").text = sign
+    if line:
+        etree.SubElement(clef, "line").text = str(line)
+    if octave:
+        etree.SubElement(clef, "clef-octave-change").text = str(octave)
+    return clef
 
 
 def _parse(token: str) -> re.Match[str]:
