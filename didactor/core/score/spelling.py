@@ -44,7 +44,7 @@ def key_alters(fifths: int) -> dict[str, int]:
 
 
 def interval_for(semitones: int, fifths: int) -> Interval:
-    """The interval of so many semitones that leads a key of ``fifths`` to the key with the fewest signs; of two alike, the one with signs of the same kind."""
+    """The interval of so many semitones from a key of ``fifths`` to the key with fewest signs (of two alike: the same kind of signs)."""
     raw = 7 * semitones
     reached = [f for f in range(-MOST_FIFTHS, MOST_FIFTHS + 1) if (f - fifths - raw) % 12 == 0]
     best = min(reached, key=lambda f: (abs(f), (f > 0) != (fifths > 0)))

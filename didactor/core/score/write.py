@@ -3,7 +3,8 @@
 A line is text, one token a note: ``PITCH:VALUE`` (``Eb5:q``), ``C4+E4+G4:q`` for a chord, ``x:q`` for a stroke without pitch,
 ``r:VALUE`` for a rest, ``|`` for a barline, ``|:`` and ``:|`` for repeats. Values are ``w h q e s t`` (whole to thirty-second), a
 dot lengthens, ``3`` makes it a triplet's. After the value: ``~`` tie to the next, ``(`` and ``)`` slur, ``'`` staccato, ``>`` accent,
-``!p`` a dynamic mark in force from here, ``!<`` and ``!>`` the beginning of a hairpin and ``!.`` its end, ``@Am`` a chord symbol. A
+``!p`` a dynamic mark in force from here, ``!<`` and ``!>`` the beginning of a hairpin and ``!.`` its end, ``@Am`` a chord symbol, ``%la-``
+a syllable below (with a hyphen where the word goes on). A
 first bar shorter than the metre is the anacrusis, number 0.
 """
 
@@ -32,7 +33,9 @@ CLEFS = {
     "percussion": ("percussion", 0, 0),
 }
 _PITCH = r"[A-G](?:bb|b|##|#)?\d"
-TOKEN = re.compile(rf"^(r|x|{_PITCH}(?:\+{_PITCH})*):([whqest])(\.?)(3?)(~?)([()]{{0,2}})('?)(>?)(?:!(\w*)([<>.]?))?(?:@(\S+))?$")
+TOKEN = re.compile(
+    rf"^(r|x|{_PITCH}(?:\+{_PITCH})*):([whqest])(\.?)(3?)(~?)([()]{{0,2}})('?)(>?)(?:!(\w*)([<>.]?))?(?:@([^\s%]+))?(?:%(\S+))?$"
+)
 ALTERS = {"": 0, "b": -1, "#": 1, "bb": -2, "##": 2}
 
 
@@ -172,7 +175,7 @@ def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: s
         placed.append((onset, token))
         onset += _length(token)
     beams = _beams(placed, beat)
-    triplets = [bool(_parse(t)[4]) for t in tokens]
+    tuplets = _tuplets(tokens)
     for index, (_, token) in enumerate(placed):
         match = _parse(token)
         _write_marks(measure, match, staff)
@@ -204,9 +207,21 @@ def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: s
             if beams[index] and number == 0:
                 etree.SubElement(note, "beam", number="1").text = beams[index]
             if number == 0:
-                _write_notations(note, notations, match, triplets, index)
+                _write_notations(note, notations, match, tuplets[index])
             elif len(notations):
                 note.append(notations)
+            if match[12] and number == 0:
+                write_syllable(note, match[12])
+
+
+def write_syllable(note: etree._Element, text: str, before: str = "") -> None:
+    """A syllable under a note; a hyphen after it where the word goes on, before it (``before`` ends with one) where it went on."""
+    lyric = etree.SubElement(note, "lyric", number="1")
+    begins, goes_on = not before.endswith("-"), text.endswith("-")
+    etree.SubElement(lyric, "syllabic").text = {(True, False): "single", (True, True): "begin", (False, True): "middle"}.get(
+        (begins, goes_on), "end"
+    )
+    etree.SubElement(lyric, "text").text = text.rstrip("-").replace("_", " ")
 
 
 def _write_marks(measure: etree._Element, match: re.Match[str], staff: int) -> None:
@@ -248,11 +263,9 @@ def _write_pitch(note: etree._Element, name: str) -> None:
         etree.SubElement(pitch, "octave").text = name[-1]
 
 
-def _write_notations(note: etree._Element, notations: etree._Element, match: re.Match[str], triplets: list[bool], index: int) -> None:
-    if match[4]:
-        before = sum(1 for flag in triplets[:index] if flag) % 3
-        if before in (0, 2):
-            etree.SubElement(notations, "tuplet", type="start" if before == 0 else "stop")
+def _write_notations(note: etree._Element, notations: etree._Element, match: re.Match[str], tuplet: str) -> None:
+    if tuplet:
+        etree.SubElement(notations, "tuplet", type=tuplet)
     if ")" in match[6]:
         etree.SubElement(notations, "slur", type="stop", number="1")
     if "(" in match[6]:
@@ -265,6 +278,20 @@ def _write_notations(note: etree._Element, notations: etree._Element, match: re.
             etree.SubElement(articulations, "accent")
     if len(notations):
         note.append(notations)
+
+
+def _tuplets(tokens: list[str]) -> list[str]:
+    """``start``, ``stop`` or nothing for each token: a triplet closes where its lengths add up to plain ones again."""
+    marks, inside = [""] * len(tokens), Fraction(0)
+    for index, token in enumerate(tokens):
+        if not _parse(token)[4]:
+            continue
+        if not inside:
+            marks[index] = "start"
+        inside += _length(token)
+        if inside.denominator % 3:
+            marks[index], inside = "stop", Fraction(0)
+    return marks
 
 
 def _beams(placed: list[tuple[Fraction, str]], beat: Fraction) -> list[str]:

@@ -1,0 +1,246 @@
+"""What can be made, each kind with its choices; ``make`` turns one into notation."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import asdict, dataclass, fields
+from fractions import Fraction
+from typing import Any, ClassVar, Protocol
+
+from didactor.core.errors import PassageError
+from didactor.core.score.generate.charts import BARS_OF_STROKES, chart_text, progression
+from didactor.core.score.generate.layout import bar_length, lay_out
+from didactor.core.score.generate.patterns import CHORD_FIGURES, DIRECTIONS, FIGURES, RHYTHMS, travel, with_rhythm
+from didactor.core.score.generate.pitches import CHORDS, SCALES, TONICS, Ladder, chord_ladder, near_tonic, scale_ladder
+from didactor.core.score.generate.rhythm_lines import rhythm_text
+from didactor.core.score.generate.sight_reading import LEVELS, sight_reading
+from didactor.core.score.generate.variation import vary
+from didactor.core.score.write import Line, write_musicxml
+
+METRES = {"4/4": (4, 4), "3/4": (3, 4), "2/4": (2, 4), "6/8": (6, 8), "2/2": (2, 2), "9/8": (9, 8), "5/4": (5, 4)}
+
+
+class Exercise(Protocol):
+    """Choices as fields with plain values; ``kind`` names them in the database."""
+
+    kind: ClassVar[str]
+
+    @property
+    def title(self) -> str: ...
+    def line(self) -> Line: ...
+
+
+def _choose(value: Any, allowed: Any, what: str) -> None:
+    if value not in allowed:
+        raise PassageError("exercise.choice", f"“{value}” is no {what}. Choose one of: {', '.join(str(a) for a in allowed)}.")
+
+
+def _within(value: int, low: int, high: int, what: str) -> None:
+    if not low <= value <= high:
+        raise PassageError("exercise.choice", f"{what} must lie between {low} and {high}.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _OnALadder:
+    """What scales and arpeggios have in common. ``halved``: again at once in halved values."""
+
+    tonic: str = "C"
+    mode: str = "major"
+    octaves: int = 1
+    direction: str = "up_down"
+    figure: str = "straight"
+    rhythm: str = "quarters"
+    metre: str = "4/4"
+    halved: bool = False
+
+    def _check(self, modes: Mapping[str, Any], figures: Collection[str]) -> None:
+        _choose(self.tonic, TONICS, "key note")
+        _choose(self.mode, modes, "mode")
+        _choose(self.direction, DIRECTIONS, "direction")
+        _choose(self.figure, figures, "figure")
+        _choose(self.rhythm, RHYTHMS, "rhythm")
+        _choose(self.metre, METRES, "metre")
+        _within(self.octaves, 1, 3, "The number of octaves")
+
+    def _written(self, ladder: Ladder, name: str) -> Line:
+        beats, beat_type = METRES[self.metre]
+        played = travel(ladder, self.direction, self.figure)
+        rhythm = RHYTHMS[self.rhythm][1]
+        text = lay_out(with_rhythm(played, rhythm), beats, beat_type)
+        if self.halved:
+            text += " | " + lay_out(with_rhythm(played, rhythm, Fraction(1, 2)), beats, beat_type)
+        return Line(text=text, name=name, fifths=ladder.fifths, beats=beats, beat_type=beat_type)
+
+    def _how(self) -> str:
+        words = [f"{self.octaves} octave{'s' * (self.octaves > 1)}"]
+        if self.figure != "straight":
+            words.append(FIGURES[self.figure][0].lower())
+        if self.rhythm != "quarters":
+            words.append(RHYTHMS[self.rhythm][0].lower())
+        return ", ".join(words)
+
+
+def key_in_words(tonic: str) -> str:
+    """``Eb`` as “E flat”."""
+    return tonic[0] + {"#": " sharp", "b": " flat"}.get(tonic[1:], "")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scale(_OnALadder):
+    kind: ClassVar[str] = "scale"
+
+    def __post_init__(self) -> None:
+        self._check(SCALES, FIGURES)
+
+    @property
+    def title(self) -> str:
+        return f"{key_in_words(self.tonic)} {SCALES[self.mode][0].lower()} scale, {self._how()}"
+
+    def line(self) -> Line:
+        return self._written(scale_ladder(self.mode, near_tonic(self.tonic), self.octaves), "Scale")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Arpeggio(_OnALadder):
+    kind: ClassVar[str] = "arpeggio"
+
+    def __post_init__(self) -> None:
+        self._check(CHORDS, CHORD_FIGURES)
+
+    @property
+    def title(self) -> str:
+        return f"{key_in_words(self.tonic)} {CHORDS[self.mode][0].lower()} arpeggio, {self._how()}"
+
+    def line(self) -> Line:
+        return self._written(chord_ladder(self.mode, near_tonic(self.tonic), self.octaves), "Arpeggio")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RhythmLine(Exercise):
+    """Counted strokes and rests on one line; ``level`` as for sight-reading."""
+
+    kind: ClassVar[str] = "rhythm"
+    bars: int = 8
+    level: str = "elementary"
+    metre: str = "4/4"
+    seed: int = 1
+
+    def __post_init__(self) -> None:
+        _choose(self.level, LEVELS, "level")
+        _choose(self.metre, METRES, "metre")
+        _within(self.bars, 1, 64, "The number of bars")
+
+    @property
+    def title(self) -> str:
+        return f"Rhythm in {self.metre}, {LEVELS[self.level].title.lower()}, no. {self.seed}"
+
+    def line(self) -> Line:
+        beats, beat_type = METRES[self.metre]
+        text = rhythm_text(self.bars, beats, beat_type, self.level, self.seed)
+        return Line(text=text, name="Rhythm", clef="percussion", beats=beats, beat_type=beat_type)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chart(Exercise):
+    """Chords over strummed strokes. ``sections`` are named lines of chords, ``order`` how they follow: “V V C V C”."""
+
+    kind: ClassVar[str] = "chart"
+    sections: str = "V: C G Am F"
+    order: str = ""
+    strokes: str = "q q q q"
+    metre: str = "4/4"
+
+    def __post_init__(self) -> None:
+        _choose(self.metre, METRES, "metre")
+        progression(self.sections, self.order)
+
+    @property
+    def title(self) -> str:
+        chords = list(dict.fromkeys(progression(self.sections, self.order)))
+        return f"Strumming: {' '.join(chords[:6])}{' …' if len(chords) > 6 else ''}"
+
+    def line(self) -> Line:
+        beats, beat_type = METRES[self.metre]
+        text = chart_text(progression(self.sections, self.order), self.strokes, bar_length(beats, beat_type))
+        return Line(text=text, name="Guitar", beats=beats, beat_type=beat_type)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SightReading(Exercise):
+    """A melody nobody has seen before; another seed gives another one."""
+
+    kind: ClassVar[str] = "sight_reading"
+    bars: int = 8
+    level: str = "elementary"
+    metre: str = "4/4"
+    tonic: str = "C"
+    mode: str = "major"
+    seed: int = 1
+
+    def __post_init__(self) -> None:
+        _choose(self.level, LEVELS, "level")
+        _choose(self.metre, METRES, "metre")
+        _choose(self.tonic, TONICS, "key note")
+        _choose(self.mode, ("major", "natural_minor", "harmonic_minor", "dorian", "mixolydian"), "mode")
+        _within(self.bars, 2, 64, "The number of bars")
+
+    @property
+    def title(self) -> str:
+        return (
+            f"Sight-reading, {LEVELS[self.level].title.lower()}, {key_in_words(self.tonic)} {SCALES[self.mode][0].lower()}, no. {self.seed}"
+        )
+
+    def line(self) -> Line:
+        beats, beat_type = METRES[self.metre]
+        ladder = scale_ladder(self.mode, near_tonic(self.tonic, 60), 2)
+        text = sight_reading(ladder.up, self.bars, beats, beat_type, self.level, self.seed)
+        return Line(text=text, name="Melody", fifths=ladder.fifths, beats=beats, beat_type=beat_type)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Variation(Exercise):
+    """A rhythm laid on a melody of the library: ``notes`` as (name, quarters as “3/2”), in concert pitch."""
+
+    kind: ClassVar[str] = "variation"
+    source: str = "Melody"
+    notes: tuple[tuple[str, str], ...] = ()
+    fifths: int = 0
+    metre: str = "4/4"
+    pattern: str = "s s e"
+    words: str = ""
+
+    def __post_init__(self) -> None:
+        _choose(self.metre, METRES, "metre")
+        if not self.notes:
+            raise PassageError("exercise.no_melody", "Choose a passage of one voice to lay the rhythm on.")
+
+    @property
+    def title(self) -> str:
+        return f"{self.source}, varied: {self.words or self.pattern}"
+
+    def line(self) -> Line:
+        beats, beat_type = METRES[self.metre]
+        text = vary([(name, Fraction(length)) for name, length in self.notes], self.pattern, self.words, beats, beat_type)
+        return Line(text=text, name="Melody", fifths=self.fifths, beats=beats, beat_type=beat_type)
+
+
+KINDS: dict[str, type[Any]] = {k.kind: k for k in (Scale, Arpeggio, RhythmLine, Chart, SightReading, Variation)}
+STROKE_PATTERNS = BARS_OF_STROKES
+
+
+def make(kind: str, choices: Mapping[str, Any]) -> tuple[Exercise, bytes]:
+    """An exercise and its MusicXML.
+
+    Raises:
+        PassageError: an unknown kind, or a choice that makes no sense.
+    """
+    if kind not in KINDS:
+        raise PassageError("exercise.kind", f"There is no exercise “{kind}”. Known: {', '.join(KINDS)}.")
+    names = {f.name for f in fields(KINDS[kind])}
+    exercise: Exercise = KINDS[kind](**{name: value for name, value in choices.items() if name in names})
+    return exercise, write_musicxml([exercise.line()], title=exercise.title)
+
+
+def choices_of(exercise: Any) -> dict[str, Any]:
+    """The choices as plain values, to make the same exercise again."""
+    return asdict(exercise)
