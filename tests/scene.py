@@ -53,8 +53,8 @@ def teacher(studio_name: str, username: str) -> Person:
 def build(**fields: Any) -> Scene:
     """Make the scene. ``fields`` change the assignment's."""
     person = teacher("Outer light", "hedda")
-    ylva = add_student(studio=person.studio, name="Ylva", instrument="clarinet", level="intermediate", group_name="Skerries")
-    ossian = add_student(studio=person.studio, name="Ossian", instrument="violin", level="beginner", is_minor=True)
+    ylva = add_student(studio=person.studio, name="Ylva", instrument="clarinet", level="advanced", group_name="Skerries")
+    ossian = add_student(studio=person.studio, name="Ossian", instrument="violin", level="elementary", is_minor=True)
     guardian = add_guardian(student=ossian.student, name="Runa")
     score = musicxml()
     with tempfile.TemporaryFile() as source:

@@ -4,6 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from django import forms
+from django.db.models import Q
 from django.utils import timezone
 
 from didactor.assignments.models import BEAT_UNITS, CATEGORY_TITLES, FULL_CHECKLIST, STEP_TITLES, StudentSees
@@ -60,13 +61,19 @@ class AssignmentForm(forms.Form):
         data = super().clean() or {}
         if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
             self.add_error("tempo_to", "The upper tempo is below the lower one.")
-        chosen = set(data.get("enrolments") or [])
-        if data.get("group"):
-            chosen |= set(Enrolment.objects.visible_to(self.teacher).active().filter(group=data["group"]))
-        if not chosen:
+        data["chosen"] = self.people()
+        if not data["chosen"]:
             self.add_error("enrolments", "Choose a group or at least one student.")
-        data["chosen"] = sorted(chosen, key=lambda e: e.pk)
         return data
+
+    def people(self) -> list[Enrolment]:
+        """Who is chosen by group or one by one, as far as the form goes yet."""
+        if not self.is_bound:
+            return []
+        everybody = Enrolment.objects.visible_to(self.teacher).active().select_related("student")
+        singles = [pk for pk in self.data.getlist("enrolments") if pk.isdigit()]
+        group = self.data.get("group", "")
+        return list(everybody.filter(Q(pk__in=singles) | Q(group=group if group.isdigit() else 0)).distinct().order_by("pk"))
 
     def assignment_fields(self) -> dict[str, Any]:
         """The assignment's own fields, with the stage's defaults where the teacher left them empty."""

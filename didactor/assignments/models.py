@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.db import models
 from django.utils import timezone
 
@@ -101,18 +103,18 @@ class Assignment(models.Model):
     def checklist_entries(self) -> list[tuple[str, str]]:
         return [(slug, CATEGORY_TITLES[slug]) for slug in self.checklist if slug in CATEGORIES]
 
-    def targets_for(self, instrument: str) -> Targets:
-        """The targets as the core takes them. Raises ``PassageError`` for values that make no sense."""
-        upper = beats_to_quarters_per_minute(self.tempo_to, self.beat_unit) if self.tempo_to else None
+    def targets_for(self, instrument: str, passage: Passage, own_tempo: float | None = None) -> Targets:
+        """The targets as the core takes them; ``own_tempo`` replaces the assignment's. Raises ``PassageError`` for values without sense."""
+        upper = beats_to_quarters_per_minute(self.tempo_to, self.beat_unit) if self.tempo_to and own_tempo is None else None
         return Targets(
-            tempo_qpm=self.tempo_qpm,
+            tempo_qpm=self.tempo_qpm if own_tempo is None else beats_to_quarters_per_minute(own_tempo, self.beat_unit),
             tempo_to_qpm=upper,
             band_percent=self.band_percent,
             stage=self.stage,
             count_off=self.count_off,
             instrument=instrument,
-            bars=self.passage.bars,
-            order=self.passage.order or None,
+            bars=passage.bars,
+            order=passage.order or None,
             beat_unit=self.beat_unit,
             step=self.step,
         )
@@ -127,10 +129,17 @@ class TaskState(models.TextChoices):
 
 
 class Task(models.Model):
-    """One student's share of an assignment, and how far it has come."""
+    """One student's share of an assignment, and how far it has come.
+
+    ``passage`` is what this student reads: the assignment's own, or its arrangement for their instrument. ``tempo`` and
+    ``own_due_at`` are exceptions for this student alone.
+    """
 
     assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="tasks")
     enrolment = models.ForeignKey(Enrolment, on_delete=models.PROTECT, related_name="tasks")
+    passage = models.ForeignKey(Passage, on_delete=models.PROTECT, related_name="tasks")
+    tempo = models.FloatField(null=True, blank=True)
+    own_due_at = models.DateTimeField(null=True, blank=True)
     state = models.CharField(max_length=10, choices=TaskState.choices, default=TaskState.OPEN)
 
     objects = TaskQuerySet.as_manager()
@@ -147,5 +156,20 @@ class Task(models.Model):
         return self.enrolment.student
 
     @property
+    def due_at(self) -> datetime:
+        return self.own_due_at or self.assignment.due_at
+
+    @property
+    def tempo_in_words(self) -> str:
+        if self.tempo is None:
+            return self.assignment.tempo_in_words
+        return f"{BEAT_UNITS[self.assignment.beat_unit]} = {self.tempo:g}"
+
+    @property
+    def targets(self) -> Targets:
+        """What this student's takes are judged against. Raises ``PassageError`` for values that make no sense."""
+        return self.assignment.targets_for(self.enrolment.instrument, self.passage, self.tempo)
+
+    @property
     def is_late(self) -> bool:
-        return self.state in (TaskState.OPEN, TaskState.IN_WORK) and timezone.now() > self.assignment.due_at
+        return self.state in (TaskState.OPEN, TaskState.IN_WORK) and timezone.now() > self.due_at

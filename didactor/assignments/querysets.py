@@ -35,6 +35,6 @@ class TaskQuerySet(models.QuerySet[Any]):
         return self.filter(Q(enrolment__student=person) | Q(enrolment__student__guardians=person)).distinct()
 
     def for_lists(self) -> TaskQuerySet:
-        return self.select_related("assignment__passage__revision__piece", "enrolment__student", "enrolment__group").defer(
-            "assignment__passage__revision__prepared", "assignment__passage__revision__reading"
+        return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group").defer(
+            "passage__revision__prepared", "passage__revision__reading"
         )

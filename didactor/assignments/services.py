@@ -1,14 +1,18 @@
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Exists, OuterRef
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.core.errors import PassageError
-from didactor.library.models import Passage
-from didactor.library.services import expectation_of, want_model_sounds
+from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
+from didactor.library.jobs import engrave_parts
+from didactor.library.models import Engraving, Passage
+from didactor.library.services import ENGRAVER, expectation_of, want_model_sounds
 from didactor.people.models import Enrolment, Person
 
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
@@ -22,24 +26,60 @@ _FOLLOWS = {
 
 
 @transaction.atomic
-def assign(*, teacher: Person, passage: Passage, enrolments: Iterable[Enrolment], fields: dict[str, Any]) -> Assignment:
-    """Give a passage to students: one task each, and models to practise with in the queue.
+def assign(
+    *, teacher: Person, passage: Passage, enrolments: Iterable[Enrolment], fields: dict[str, Any], parts: Mapping[int, str] | None = None
+) -> Assignment:
+    """Give a passage to students: one task each in their own part, models to practise with in the queue.
+
+    Args:
+        parts: by enrolment, which offer of ``part_for`` was chosen, or ``LEAVE_OUT``; the best one for the rest.
 
     Raises:
         PassageError: nobody chosen, or targets that make no sense.
     """
-    chosen = list(enrolments)
+    parts = parts or {}
+    chosen = [e for e in enrolments if parts.get(e.pk) != LEAVE_OUT]
     if not chosen:
         raise PassageError("assignment.nobody", "Choose at least one student.")
     if fields.get("step") == "chords" and not _has_chords(passage):
         raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
     for enrolment in chosen:
-        assignment.targets_for(enrolment.instrument)
-        Task.objects.create(assignment=assignment, enrolment=enrolment)
-    for instrument in {e.instrument for e in chosen}:
-        want_model_sounds(passage=passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off)
+        part = written_for(passage=passage, instrument=enrolment.instrument, offer=_offer_for(passage, enrolment, parts.get(enrolment.pk)))
+        task = Task.objects.create(assignment=assignment, enrolment=enrolment, passage=part)
+        want_model_sounds(passage=part, instrument=enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=assignment.count_off)
+    waiting = {task.passage_id for task in assignment.tasks.all()} - {passage.pk}
+    if waiting:
+        engrave_parts.defer(passage_ids=sorted(waiting))
     return assignment
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartsWritten:
+    """How far the parts of an assignment are engraved."""
+
+    done: int
+    of: int
+
+    @property
+    def is_done(self) -> bool:
+        return self.done >= self.of
+
+
+def parts_written(assignment: Assignment) -> PartsWritten:
+    """Distinct parts among an assignment's tasks, and how many of them are drawn already."""
+    passages = Passage.objects.filter(tasks__assignment=assignment).distinct()
+    drawn = Engraving.objects.filter(
+        revision=OuterRef("revision"), part=OuterRef("part"), bars=OuterRef("bars"), version=ENGRAVER, layout="desk"
+    )
+    return PartsWritten(done=passages.filter(Exists(drawn)).count(), of=passages.count())
+
+
+def _offer_for(passage: Passage, enrolment: Enrolment, wanted: str | None) -> str:
+    """What was chosen, if it is on offer; else the best offer."""
+    part = part_for(passage=passage, instrument=enrolment.instrument, level=enrolment.level)
+    found = part.offer(wanted) if wanted else None
+    return (found or part.offers[0]).value
 
 
 def _has_chords(passage: Passage) -> bool:
@@ -59,7 +99,7 @@ def move_task(task: Task, state: TaskState) -> None:
 
 def frozen_basis(task: Task) -> dict[str, Any]:
     """What a take is judged against, as it stands now: goes into the take and does not change with the assignment."""
-    assignment, passage = task.assignment, task.assignment.passage
+    assignment, passage = task.assignment, task.passage
     return {
         "revision_id": passage.revision_id,
         "passage_id": passage.pk,
@@ -67,5 +107,5 @@ def frozen_basis(task: Task) -> dict[str, Any]:
         "bars": passage.bars,
         "order": passage.order,
         "beat_unit": assignment.beat_unit,
-        "targets": assignment.targets_for(task.enrolment.instrument).to_json(),
+        "targets": task.targets.to_json(),
     }

@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from didactor.assignments import services
 from didactor.assignments.forms import AssignmentForm
 from didactor.assignments.models import Assignment, Task
+from didactor.assignments.parts import chosen_parts, part_rows
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import STAGES
 from didactor.library.models import Passage
@@ -28,26 +29,57 @@ def create(request: HttpRequest) -> HttpResponse:
     form = AssignmentForm(request.POST or None, teacher=request.user, initial={"title": str(passage), "tempo": tempo})
     if request.method == "POST" and form.is_valid():
         try:
+            chosen = form.cleaned_data["chosen"]
             assignment = services.assign(
-                teacher=request.user, passage=passage, enrolments=form.cleaned_data["chosen"], fields=form.assignment_fields()
+                teacher=request.user,
+                passage=passage,
+                enrolments=chosen,
+                fields=form.assignment_fields(),
+                parts=chosen_parts(passage, chosen, request.POST),
             )
         except PassageError as error:
             form.add_error(None, error.message)
         else:
             messages.success(request, f"“{assignment}” is assigned.")
             return redirect("assignments:detail", pk=assignment.pk)
-    return render(
-        request, "assignments/create.html", {"form": form, "passage": passage, "drawings": plain_drawings(passage), "stages": STAGES}
-    )
+    rows = part_rows(passage, form.people(), request.POST)
+    context = {"form": form, "passage": passage, "drawings": plain_drawings(passage), "stages": STAGES, "rows": rows}
+    return render(request, "assignments/create.html", context)
+
+
+@teacher_only
+def parts_fragment(request: HttpRequest) -> HttpResponse:
+    """Which part each of the students chosen so far would get."""
+    passage = get_object_or_404(Passage.objects.visible_to(request.user), pk=request.GET.get("passage") or 0)
+    form = AssignmentForm(request.GET, teacher=request.user)
+    return render(request, "assignments/_parts.html", {"rows": part_rows(passage, form.people(), request.GET)})
+
+
+@teacher_only
+def progress_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+    """How many of the parts are written; stops asking when all are."""
+    assignment = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
+    return render(request, "assignments/_progress.html", {"assignment": assignment, "progress": services.parts_written(assignment)})
 
 
 @teacher_only
 def detail(request: HttpRequest, pk: int) -> HttpResponse:
     assignment = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     rows = task_rows(assignment.tasks.for_lists())
-    return render(
-        request, "assignments/detail.html", {"assignment": assignment, "rows": rows, "drawings": plain_drawings(assignment.passage)}
-    )
+    context = {
+        "assignment": assignment,
+        "rows": rows,
+        "drawings": plain_drawings(assignment.passage),
+        "progress": services.parts_written(assignment),
+    }
+    return render(request, "assignments/detail.html", context)
+
+
+@teacher_only
+def part(request: HttpRequest, pk: int) -> HttpResponse:
+    """One student's part as they read it."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    return render(request, "assignments/part.html", {"task": found, "drawings": plain_drawings(found.passage)})
 
 
 @family

@@ -66,6 +66,11 @@ def name_to_midi(name: str) -> int:
     return pitch_to_midi(*name_to_pitch(name))
 
 
+def midi_to_name(midi: int) -> str:
+    """MIDI number to a plain name, black keys as they are mostly called: C#, Eb, F#, Ab, Bb."""
+    return f"{('C', 'C#', 'D', 'Eb', 'E', 'F', 'F#', 'G', 'Ab', 'A', 'Bb', 'B')[midi % 12]}{midi // 12 - 1}"
+
+
 def amplitude_to_db(amplitude: float) -> float:
     """Linear amplitude (1.0 = full scale) to dBFS, with a floor at -120 dB."""
     return 20.0 * math.log10(max(amplitude, 1e-6))

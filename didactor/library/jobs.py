@@ -10,8 +10,8 @@ from procrastinate.contrib.django import app
 from didactor.core.instruments import find_instrument
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples
-from didactor.library.models import ModelSound
-from didactor.library.services import expectation_of
+from didactor.library.models import ModelSound, Passage
+from didactor.library.services import engraving_of, expectation_of
 
 
 @app.task(queue="default")
@@ -30,6 +30,13 @@ def render_model(model_sound_id: int) -> None:
         ModelSound.objects.filter(pk=sound.pk).update(failed=True)
         raise
     sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples)), save=True)
+
+
+@app.task(queue="default")
+def engrave_parts(passage_ids: list[int]) -> None:
+    """Draw arrangements before anybody opens them. May run twice: what is drawn is not drawn again."""
+    for passage in Passage.objects.filter(pk__in=passage_ids).select_related("revision"):
+        engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout="desk")
 
 
 def _mp3(samples: Samples) -> bytes:

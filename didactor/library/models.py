@@ -2,18 +2,35 @@
 
 from __future__ import annotations
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
+from django.db.models import Q
 
 from didactor.library.querysets import PassageQuerySet, PieceQuerySet
-from didactor.people.models import Person, Studio
+from didactor.people.models import Level, Person, Studio
+
+
+class Kind(models.TextChoices):
+    """What a piece is used for."""
+
+    REPERTOIRE = "repertoire", "Repertoire"
+    TECHNIQUE = "technique", "Technique"
+    LISTENING = "listening", "Listening"
 
 
 class Piece(models.Model):
-    """A piece of music in the studio's library. Its notation comes in revisions, which never change."""
+    """A piece of music in the studio's library. Its notation comes in revisions, which never change.
+
+    ``made_from`` are the choices of an exercise that was made here, as ``{"kind": .., "choices": ..}``.
+    """
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="pieces")
     title = models.CharField(max_length=200)
     composer = models.CharField(max_length=200, blank=True)
+    kind = models.CharField(max_length=12, choices=Kind.choices, default=Kind.REPERTOIRE)
+    level = models.CharField(max_length=20, choices=Level.choices, blank=True)
+    tags = ArrayField(models.CharField(max_length=40), default=list, blank=True)
+    made_from = models.JSONField(null=True, blank=True)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
@@ -27,23 +44,31 @@ class Piece(models.Model):
 
     @property
     def current(self) -> PieceRevision:
-        return self.revisions.order_by("-number").first()
+        return self.revisions.filter(arranged_from=None).order_by("-number").first()
 
 
 class PieceRevision(models.Model):
-    """One uploaded file: the original byte for byte, the cleaned notation with our ids, and a summary of what was read."""
+    """One uploaded file: the original byte for byte, the cleaned notation with our ids, and a summary of what was read.
+
+    An arrangement has no file: it is a part of another revision (``arranged_from``) written for an instrument.
+    """
 
     piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField(default=1)
-    original = models.FileField(upload_to="scores/%Y/%m/")
-    filename = models.CharField(max_length=255)
-    sha256 = models.CharField(max_length=64)
+    original = models.FileField(upload_to="scores/%Y/%m/", blank=True)
+    filename = models.CharField(max_length=255, blank=True)
+    sha256 = models.CharField(max_length=64, blank=True)
+    arranged_from = models.ForeignKey("self", on_delete=models.CASCADE, related_name="arrangements", null=True, blank=True)
+    arranged_for = models.CharField(max_length=60, blank=True)
     prepared = models.BinaryField()
     reading = models.JSONField()
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["piece", "number"], name="revision_number_once_per_piece")]
+        constraints = [
+            models.UniqueConstraint(fields=["piece", "number"], condition=Q(arranged_from=None), name="revision_number_once_per_piece"),
+            models.UniqueConstraint(fields=["arranged_from", "arranged_for"], name="arranged_once"),
+        ]
 
     @property
     def parts(self) -> list[dict]:
@@ -54,13 +79,17 @@ class PieceRevision(models.Model):
 
 
 class Passage(models.Model):
-    """Bars of one part, in an order of playing. A passage that was assigned is never changed; a changed one is a new row."""
+    """Bars of one part, in an order of playing. A passage that was assigned is never changed; a changed one is a new row.
+
+    A passage of an arrangement points to the one that the teacher cut (``arranged_from``).
+    """
 
     revision = models.ForeignKey(PieceRevision, on_delete=models.CASCADE, related_name="passages")
     part = models.PositiveIntegerField(default=1)
     bars = models.CharField(max_length=40)
     order = models.CharField(max_length=200, blank=True)
     title = models.CharField(max_length=200, blank=True)
+    arranged_from = models.ForeignKey("self", on_delete=models.CASCADE, related_name="arrangements", null=True, blank=True)
     note_count = models.PositiveIntegerField(default=0)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
@@ -69,6 +98,7 @@ class Passage(models.Model):
 
     class Meta:
         ordering = ["-created_at"]
+        constraints = [models.UniqueConstraint(fields=["arranged_from", "revision"], name="passage_arranged_once")]
 
     def __str__(self) -> str:
         return self.title or f"{self.revision.piece.title}, {self.bars_in_words}"

@@ -15,13 +15,26 @@ class PieceQuerySet(models.QuerySet[Any]):
             return self.none()
         return self.filter(studio=person.studio)
 
+    def found_by(self, words: str) -> PieceQuerySet:
+        """Pieces whose title, composer or tags hold every word."""
+        found = self
+        for word in words.split():
+            found = found.filter(models.Q(title__icontains=word) | models.Q(composer__icontains=word) | models.Q(tags__icontains=word))
+        return found
+
 
 class PassageQuerySet(models.QuerySet[Any]):
+    def cut_by_teachers(self) -> PassageQuerySet:
+        """Without the arrangements made of them."""
+        return self.filter(arranged_from=None)
+
     def visible_to(self, person: Person) -> PassageQuerySet:
         """A teacher's own studio; a student or guardian the passages assigned to them."""
         if not person.is_authenticated:
             return self.none()
         if person.is_teacher:
             return self.filter(revision__piece__studio=person.studio)
-        tasks = models.Q(assignments__tasks__enrolment__student=person) | models.Q(assignments__tasks__enrolment__student__guardians=person)
-        return self.filter(tasks).distinct()
+        given = models.Q()
+        for path in ("assignments__tasks", "tasks"):
+            given |= models.Q(**{f"{path}__enrolment__student": person}) | models.Q(**{f"{path}__enrolment__student__guardians": person})
+        return self.filter(given).distinct()

@@ -51,7 +51,7 @@ def _title_of(filename: str) -> str:
 
 
 @lru_cache(maxsize=32)
-def _read_part(revision_id: int, part: int) -> Part:
+def read_part(revision_id: int, part: int) -> Part:
     """Revisions never change, so what was read of one may be kept in memory."""
     prepared = bytes(PieceRevision.objects.only("prepared").get(pk=revision_id).prepared)
     parts = read(prepared).parts
@@ -62,7 +62,7 @@ def _read_part(revision_id: int, part: int) -> Part:
 
 def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -> Expectation:
     """What should sound when these bars are played. Raises ``PassageError``."""
-    return expect(_read_part(revision_id, part), bars or None, order or None)
+    return expect(read_part(revision_id, part), bars or None, order or None)
 
 
 def engraving_of(*, revision: PieceRevision, part: int, bars: str, layout: str) -> Engraving:

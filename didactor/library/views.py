@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
 from django.db.models import Count
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase
@@ -9,7 +11,8 @@ from django.urls import reverse
 from didactor.core.errors import CoreError
 from didactor.core.formats.lanes import plain_score
 from didactor.core.score.engraving import LAYOUTS
-from didactor.library import services
+from didactor.library import exercises, services
+from didactor.library.exercise_forms import FORMS, ExerciseForm
 from didactor.library.forms import PassageForm, PieceForm
 from didactor.library.models import ModelSound, Passage, Piece
 from didactor.people.permissions import anybody, teacher_only
@@ -73,7 +76,10 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
         "form": form,
         "drawings": drawings,
         "trouble": trouble,
-        "passages": Passage.objects.visible_to(request.user).filter(revision__piece=found).annotate(assigned=Count("assignments")),
+        "passages": Passage.objects.visible_to(request.user)
+        .cut_by_teachers()
+        .filter(revision__piece=found)
+        .annotate(assigned=Count("assignments")),
     }
     return render(request, "library/piece.html", context)
 
@@ -83,6 +89,62 @@ def original(request: HttpRequest, pk: int) -> HttpResponseBase:
     """The score as it was uploaded, byte for byte."""
     revision = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk).current
     return FileResponse(revision.original.open("rb"), as_attachment=True, filename=revision.filename)
+
+
+@teacher_only
+def exercise(request: HttpRequest, kind: str) -> HttpResponse:
+    """Choices for an exercise beside its engraving; keep it, or go on to assign it."""
+    form = _exercise_form(request, kind, request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            passage = exercises.keep(teacher=request.user, kind=kind, choices=_choices(form))
+        except CoreError as error:
+            form.add_error(None, error.message)
+        else:
+            if request.POST.get("then") == "assign":
+                return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
+            messages.success(request, f"“{passage}” is in the library.")
+            return redirect("library:piece", pk=passage.revision.piece_id)
+    shown = (
+        form
+        if form.is_bound
+        else _exercise_form(request, kind, {name: form.get_initial_for_field(f, name) for name, f in form.fields.items()})
+    )
+    return render(request, "library/exercise.html", {"form": form, "kinds": FORMS.values(), **_preview(shown)})
+
+
+@teacher_only
+def exercise_fragment(request: HttpRequest, kind: str) -> HttpResponse:
+    return render(request, "library/_exercise_preview.html", _preview(_exercise_form(request, kind, request.GET)))
+
+
+def _exercise_form(request: HttpRequest, kind: str, data: Any) -> ExerciseForm:
+    if kind not in FORMS:
+        raise Http404
+    form = FORMS[kind](data)
+    if "passage" in form.fields:
+        form.fields["passage"].queryset = Passage.objects.visible_to(request.user).cut_by_teachers().select_related("revision__piece")
+    return form
+
+
+def _choices(form: ExerciseForm) -> dict[str, Any]:
+    """What the core takes; a passage becomes its melody. Raises ``CoreError`` for one of several voices."""
+    data = dict(form.cleaned_data)
+    if "passage" in data:
+        data |= exercises.melody_of(data.pop("passage"))
+    return data
+
+
+def _preview(form: ExerciseForm) -> dict[str, Any]:
+    if not form.is_valid():
+        return {
+            "trouble": next((f"{form.fields[n].label or n.capitalize()}: {e[0]}" for n, e in form.errors.items() if n in form.fields), "")
+        }
+    try:
+        heading, drawings = exercises.preview(form.kind, _choices(form))
+    except CoreError as error:
+        return {"trouble": error.message}
+    return {"heading": heading, "drawings": drawings}
 
 
 @anybody

@@ -12,7 +12,7 @@ from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from didactor.assignments.models import CATEGORY_TITLES, Assignment, StudentSees, Task
+from didactor.assignments.models import CATEGORY_TITLES, StudentSees, Task
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
 from didactor.core.score.engraving import LAYOUTS
 from didactor.core.units import BEAT_UNIT_QUARTERS
@@ -198,9 +198,12 @@ def player_data(take: Take, result: dict[str, Any] | None) -> dict[str, Any]:
     }
 
 
-def model_data(assignment: Assignment, instrument: str) -> list[dict[str, Any]]:
-    """The models of a passage at the assigned tempo and slower, ready or not."""
-    sounds = model_sounds(passage=assignment.passage, instrument=instrument, tempo_qpm=assignment.tempo_qpm, count_off=assignment.count_off)
+def model_data(task: Task) -> list[dict[str, Any]]:
+    """The models of a student's part at the assigned tempo and slower, ready or not."""
+    assignment = task.assignment
+    sounds = model_sounds(
+        passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=assignment.count_off
+    )
     return [
         {
             "tempo": f"{sound.tempo_qpm / assignment.beat_unit_quarters:.0f}",
@@ -225,14 +228,14 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
     return {
         "task": task,
         "assignment": assignment,
-        "drawings": plain_drawings(assignment.passage),
-        "models": model_data(assignment, task.enrolment.instrument),
+        "drawings": plain_drawings(task.passage),
+        "models": model_data(task),
         "refusal": refusal,
         "row": rows[0],
         "takes": takes,
         "takes_left": assignment.takes_allowed - takes_used(task) if assignment.takes_allowed else None,
         "recorder": {
-            "tempo": assignment.tempo,
+            "tempo": task.tempo or assignment.tempo,
             "countOff": beats,
             "task": task.pk,
             "uploads": reverse("takes:uploads"),

@@ -73,7 +73,7 @@ class LibraryTests(scenes.OwnFolders, TestCase):
         self.assertEqual(Assignment.objects.filter(title="Tune").count(), 1)
 
     def test_models_are_rendered_at_three_tempi(self):
-        sounds = ModelSound.objects.filter(passage=self.scene.passage, instrument="clarinet")
+        sounds = ModelSound.objects.filter(passage=self.scene.task.passage, instrument="clarinet")
         self.assertEqual([s.tempo_qpm for s in sounds], [92.0, 69.0, 46.0])
         render_model(model_sound_id=sounds[0].pk)
         render_model(model_sound_id=sounds[0].pk)

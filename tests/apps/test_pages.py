@@ -61,10 +61,10 @@ class StudentPagesTests(scenes.OwnFolders, TestCase):
 
     def test_the_teacher_decides_whether_a_student_sees_marks_or_figures(self):
         remarks = self.sees(StudentSees.REMARKS)
-        self.assertNotIn("F is played", remarks)
+        self.assertNotIn("G is played", remarks)
         self.assertNotIn("note by note", remarks)
         marks = self.sees(StudentSees.MARKS)
-        self.assertIn("F is played", marks)
+        self.assertIn("G is played", marks)
         self.assertNotIn("Played at", marks)
         figures = self.sees(StudentSees.FIGURES)
         self.assertIn("Played at 92", figures)

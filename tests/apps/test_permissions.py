@@ -25,12 +25,17 @@ EXPECTED = {
     "people:leave": TEACHER,
     "library:index": {"teacher", "stranger"},
     "library:upload": {"teacher", "stranger"},
+    "library:exercise": {"teacher", "stranger"},
+    "library:exercise_fragment": {"teacher", "stranger"},
     "library:piece": TEACHER,
     "library:original": TEACHER,
-    "library:model_sound": {"teacher", "ylva", "ossian", "guardian"},
+    "library:model_sound": BOTH,
     "assignments:index": {"teacher", "stranger"},
     "assignments:create": TEACHER,
+    "assignments:parts_fragment": TEACHER,
     "assignments:detail": TEACHER,
+    "assignments:progress_fragment": TEACHER,
+    "assignments:part": TEACHER,
     "assignments:stand": {"ylva", "ossian", "guardian"},
     "assignments:task": YLVA,
     "takes:uploads": YLVA,
@@ -82,7 +87,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "guardian": scene.guardian,
             "stranger": scenes.teacher("Another studio", "stranger"),
         }
-        sound = ModelSound.objects.first()
+        sound = ModelSound.objects.filter(passage=scene.task.passage).first()
         sound.sound.save("x.mp3", __import__("django.core.files.base", fromlist=["ContentFile"]).ContentFile(b"x" * 100))
         cls.arguments = {
             "people:open_card": ["abc"],
@@ -93,7 +98,11 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "library:piece": [scene.passage.revision.piece_id],
             "library:original": [scene.passage.revision.piece_id],
             "library:model_sound": [sound.pk],
+            "library:exercise": ["scale"],
+            "library:exercise_fragment": ["scale"],
             "assignments:detail": [scene.assignment.pk],
+            "assignments:progress_fragment": [scene.assignment.pk],
+            "assignments:part": [scene.task.pk],
             "assignments:task": [scene.task.pk],
             "takes:upload": [cls.upload.pk],
             "takes:upload_file": [scene.task.pk],
@@ -115,7 +124,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
                 "Upload-Metadata": "task " + __import__("base64").b64encode(str(self.scene.task.pk).encode()).decode(),
             }
             return self.client.post(url, headers=headers).status_code
-        if name == "assignments:create":
+        if name in ("assignments:create", "assignments:parts_fragment"):
             url += f"?passage={self.scene.passage.pk}"
         posted = name.split(":")[-1] in (
             "new_card",

@@ -49,12 +49,12 @@ class ReadingTests(scenes.OwnFolders, TestCase):
 
     def test_a_take_keeps_the_passage_it_was_judged_against(self):
         take = scenes.recorded(self.scene, hear=False)
-        other = self.scene.passage
-        other.pk, other.bars = None, "1-2"
+        task = self.scene.task
+        other = task.passage
+        other.pk, other.bars, other.arranged_from = None, "1-2", None
         other.save()
-        assignment = self.scene.assignment
-        assignment.passage = other
-        assignment.save()
+        task.passage = other
+        task.save()
         self.assertEqual(passage_of(take).bars, "0-8")
         self.assertEqual(frozen_basis(self.scene.task)["bars"], "1-2")
 

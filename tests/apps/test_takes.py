@@ -134,9 +134,9 @@ class RulesTests(TakeTestCase):
     def test_what_was_heard_stays_closed_until_the_student_has_listened(self):
         take = scenes.recorded(self.scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
         url = reverse("takes:detail", args=[take.pk])
-        self.assertNotContains(self.client.get(url), "F is played")
+        self.assertNotContains(self.client.get(url), "G is played")
         self.client.post(reverse("takes:mark", args=[take.pk]), {"verdict-notes": "good", "work_on": "tone"})
-        self.assertContains(self.client.get(url), "F is played")
+        self.assertContains(self.client.get(url), "G is played")
 
     def test_a_teacher_sees_no_take_before_it_is_submitted(self):
         take = scenes.recorded(self.scene)

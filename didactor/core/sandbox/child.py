@@ -6,7 +6,6 @@ import json
 import os
 import sys
 from collections.abc import Callable
-from dataclasses import asdict
 from typing import IO, Any
 
 from didactor.core.errors import CoreError
@@ -15,24 +14,10 @@ from didactor.core.errors import CoreError
 def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
     """Prepared XML, with a summary of what was read."""
     from didactor.core.score.musicxml import MAX_XML_BYTES, prepare, read
+    from didactor.core.score.summary import summary
 
     prepared = prepare(source.read(MAX_XML_BYTES + 1))
-    score = read(prepared)
-    parts = [
-        {
-            "index": part.index,
-            "name": part.name,
-            "instrument": part.instrument,
-            "transposition": part.transposition,
-            "staves": part.staves,
-            "notes": len(part.notes),
-            "bars": [{"id": bar.id, "number": bar.number} for bar in part.bars],
-            "tempo_qpm": next((bar.tempo_qpm for bar in part.bars if bar.tempo_qpm), None),
-        }
-        for part in score.parts
-    ]
-    head = {"title": score.title, "composer": score.composer, "parts": parts, "problems": [asdict(p) for p in score.problems]}
-    return head, prepared
+    return summary(read(prepared)), prepared
 
 
 def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:

@@ -88,7 +88,7 @@ class Hairpin:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Part:
-    """One instrument's line; ``transposition`` is sounding minus written, in semitones."""
+    """One instrument's line; ``transposition`` is sounding minus written, in semitones; ``clef`` the first staff's first, by our name."""
 
     index: int
     name: str
@@ -99,6 +99,7 @@ class Part:
     notes: tuple[Note, ...]
     chords: tuple[ChordSymbol, ...] = ()
     hairpins: tuple[Hairpin, ...] = ()
+    clef: str = "treble"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -11,6 +11,7 @@ from lxml import etree
 
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.chords import read_harmony
+from didactor.core.score.clefs import clef_name
 from didactor.core.score.model import Bar, ChordSymbol, Hairpin, Note, Part
 from didactor.core.units import BEAT_UNIT_QUARTERS, pitch_to_midi
 
@@ -35,6 +36,7 @@ class _Cursor:
     fifths: int = 0
     transposition: int = 0
     staves: int = 1
+    clef: str = ""
     dynamics: list[tuple[int, float, str]] = field(default_factory=list)
     endings: tuple[int, ...] = ()
     bars: list[Bar] = field(default_factory=list)
@@ -65,6 +67,7 @@ def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, l
         notes=tuple(sorted(_with_dynamics(cursor), key=lambda n: (n.bar_index, n.onset_quarters, not n.grace))),
         chords=tuple(cursor.chords),
         hairpins=tuple(cursor.hairpins),
+        clef=cursor.clef or "treble",
     )
     return result, cursor.problems
 
@@ -151,6 +154,9 @@ def _attributes(cursor: _Cursor, element: Element) -> None:
         cursor.fifths = int(element.findtext("key/fifths", "0"))
     if element.findtext("staves"):
         cursor.staves = max(1, min(8, int(element.findtext("staves", "1"))))
+    clef = element.find("clef")
+    if clef is not None and not cursor.clef:
+        cursor.clef = clef_name(clef)
     transpose = element.find("transpose")
     if transpose is not None:
         octave = int(float(transpose.findtext("octave-change", "0") or 0))

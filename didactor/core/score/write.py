@@ -19,19 +19,11 @@ from lxml import etree
 
 from didactor.core.score.accidentals import print_accidentals
 from didactor.core.score.chords import KINDS, split_symbol
+from didactor.core.score.clefs import clef_element
 
 VALUES = {"w": Fraction(4), "h": Fraction(2), "q": Fraction(1), "e": Fraction(1, 2), "s": Fraction(1, 4), "t": Fraction(1, 8)}
 TYPES = {"w": "whole", "h": "half", "q": "quarter", "e": "eighth", "s": "16th", "t": "32nd"}
 DIVISIONS = 24
-#: Sign, line, octave change.
-CLEFS = {
-    "treble": ("G", 2, 0),
-    "bass": ("F", 4, 0),
-    "alto": ("C", 3, 0),
-    "tenor": ("C", 4, 0),
-    "treble8": ("G", 2, -1),
-    "percussion": ("percussion", 0, 0),
-}
 _PITCH = r"[A-G](?:bb|b|##|#)?\d"
 TOKEN = re.compile(
     rf"^(r|x|{_PITCH}(?:\+{_PITCH})*):([whqest])(\.?)(3?)(~?)([()]{{0,2}})('?)(>?)(?:!(\w*)([<>.]?))?(?:@([^\s%]+))?(?:%(\S+))?$"
@@ -135,18 +127,6 @@ def _write_attributes(measure: etree._Element, line: Line) -> None:
         etree.SubElement(metronome, "beat-unit").text = "quarter"
         etree.SubElement(metronome, "per-minute").text = f"{line.tempo:g}"
         etree.SubElement(direction, "sound", tempo=f"{line.tempo:g}")
-
-
-def clef_element(name: str) -> etree._Element:
-    """MusicXML's ``<clef>`` for a name of ``CLEFS``."""
-    sign, line, octave = CLEFS[name]
-    clef = etree.Element("clef")
-    etree.SubElement(clef, "sign").text = sign
-    if line:
-        etree.SubElement(clef, "line").text = str(line)
-    if octave:
-        etree.SubElement(clef, "clef-octave-change").text = str(octave)
-    return clef
 
 
 def _parse(token: str) -> re.Match[str]:

@@ -127,7 +127,7 @@ class Command(BaseCommand):
         task.refresh_from_db()
 
     def _play(self, assignment: Assignment, task: Task, demo: DemoTake) -> bytes:
-        passage = assignment.passage
+        passage = task.passage
         expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars)
         instrument = BY_SLUG[task.enrolment.instrument]
         rng = np.random.default_rng(zlib.crc32(task.student.name.encode()) + demo.seed)
