@@ -18,7 +18,7 @@ from didactor.core.judging.registry import Finding, run_checks
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, with_choices
 from didactor.core.sound.backing import Backing, without_backing
-from didactor.core.sound.clicks import without_clicks
+from didactor.core.sound.clicks import count_off_delay_s, without_clicks
 from didactor.core.sound.gate import Quality, assess
 from didactor.core.sound.recording import Recording
 
@@ -75,6 +75,8 @@ def analyse(
     clicks = without_clicks(samples, targets.clicks_s, beat_s)
     numbers = {**quality.numbers, "clicks": float(len(clicks.times_s))}
     quality = replace(quality, numbers=numbers if late_s is None else {**numbers, "backing_late_s": late_s})
+    if late_s is None and not clicks.times_s:
+        late_s = count_off_delay_s(samples, targets.clicks_s[: targets.count_off])
     targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s, late_s))
     hearing = listen_for(expectation, targets, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
     if hearing is None:

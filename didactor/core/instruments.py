@@ -1,9 +1,10 @@
 """Instruments: how each is written, what a player of it can reach at which level, what the ear may assume, and its sound.
 
-``low`` and ``high`` are the sounding MIDI numbers of the whole instrument; ``reach`` the written range a teacher would give a
-beginner, an elementary and an intermediate player (an advanced one has it all). ``transposition`` is sounding minus written, in
-semitones. ``bends`` tells whether a player can sound between the keys (cents are judged only then); ``decays`` marks plucked and
-struck strings, whose notes fade by themselves. Ranges follow common method books and orchestration manuals (Adler 2016).
+``low`` and ``high`` are the sounding MIDI numbers of the whole instrument; ``reach`` the written range a teacher would give to the
+end of the first year (beginner), of the second or third (elementary) and later (intermediate); an advanced player has it all.
+``transposition`` is sounding minus written, in semitones. ``bends`` tells whether a player can sound between the keys (cents are
+judged only then); ``decays`` marks plucked and struck strings, whose notes fade by themselves. Ranges follow common method books
+and orchestration manuals (Adler 2016).
 """
 
 from __future__ import annotations
@@ -78,37 +79,37 @@ def _unpitched(slug: str, title: str) -> Instrument:
 
 
 INSTRUMENTS: tuple[Instrument, ...] = (
-    _of("piccolo", "Piccolo", "woodwind", 72, 74, 108, "D4-B4 D4-D5 D4-G5", transposition=12),
-    _of("flute", "Flute", "woodwind", 73, 59, 98, "G4-C5 D4-D5 C4-G6"),
-    _of("recorder", "Recorder", "woodwind", 74, 60, 98, "G4-D5 C4-D5 C4-G5", transposition=12, fingering="recorder C"),
-    _of("alto-recorder", "Alto recorder", "woodwind", 74, 65, 94, "C5-G5 F4-A5 F4-D6", fingering="recorder F"),
-    _of("tenor-recorder", "Tenor recorder", "woodwind", 74, 60, 88, "G4-D5 C4-D5 C4-G5", fingering="recorder C"),
-    _of("oboe", "Oboe", "woodwind", 68, 58, 92, "G4-C5 D4-D5 C4-A5"),
-    _of("english-horn", "English horn", "woodwind", 69, 52, 84, "G4-C5 D4-D5 C4-A5", transposition=-7),
-    _of("clarinet", "Clarinet in B flat", "woodwind", 71, 50, 94, "C4-G4 F3-Bb4 E3-C6", transposition=-2),
-    _of("clarinet-in-a", "Clarinet in A", "woodwind", 71, 49, 93, "C4-G4 F3-Bb4 E3-C6", transposition=-3),
-    _of("clarinet-in-e-flat", "Clarinet in E flat", "woodwind", 71, 55, 99, "C4-G4 F3-Bb4 E3-C6", transposition=3),
-    _of("bass-clarinet", "Bass clarinet", "woodwind", 71, 36, 82, "C4-G4 F3-Bb4 E3-C6", transposition=-14),
-    _of("bassoon", "Bassoon", "woodwind", 70, 34, 76, "C3-G3 F2-C4 Bb1-F4", clef="bass", other_clefs=("tenor",)),
-    _of("soprano-saxophone", "Soprano saxophone", "woodwind", 64, 56, 88, "G4-C5 D4-D5 C4-C6", transposition=-2),
-    _of("alto-saxophone", "Alto saxophone", "woodwind", 65, 49, 81, "G4-C5 D4-D5 C4-C6", transposition=-9),
-    _of("tenor-saxophone", "Tenor saxophone", "woodwind", 66, 44, 76, "G4-C5 D4-D5 C4-C6", transposition=-14),
-    _of("baritone-saxophone", "Baritone saxophone", "woodwind", 67, 36, 69, "G4-C5 D4-D5 C4-C6", transposition=-21),
-    _of("horn", "Horn in F", "brass", 60, 34, 77, "C4-G4 C4-C5 G3-F5", transposition=-7, other_clefs=("bass",), fingering="valves F3"),
-    _of("trumpet", "Trumpet in B flat", "brass", 56, 52, 84, "C4-G4 C4-C5 A3-G5", transposition=-2, fingering="valves C3"),
-    _of("trumpet-in-c", "Trumpet in C", "brass", 56, 54, 86, "C4-G4 C4-C5 A3-G5", fingering="valves C3"),
-    _of("cornet", "Cornet in B flat", "brass", 56, 52, 84, "C4-G4 C4-C5 A3-G5", transposition=-2, fingering="valves C3"),
-    _of("flugelhorn", "Flugelhorn", "brass", 56, 52, 82, "C4-G4 C4-C5 A3-G5", transposition=-2, fingering="valves C3"),
-    _of("tenor-horn", "Tenor horn in E flat", "brass", 60, 45, 75, "C4-G4 C4-C5 A3-G5", transposition=-9, fingering="valves C3"),
-    _of("euphonium", "Euphonium, bass clef", "brass", 58, 40, 74, "Bb2-F3 Bb2-Bb3 G2-F4", clef="bass", fingering="valves Bb1"),
-    _of("baritone-treble", "Baritone, treble clef", "brass", 58, 40, 72, "C4-G4 C4-C5 A3-G5", transposition=-14, fingering="valves C3"),
-    _of("trombone", "Trombone", "brass", 57, 34, 74, "Bb2-F3 Bb2-Bb3 F2-F4", clef="bass", other_clefs=("tenor",), fingering="slide Bb1"),
-    _of("bass-trombone", "Bass trombone", "brass", 57, 34, 70, "Bb2-F3 F2-Bb3 Bb1-F4", clef="bass", fingering="slide Bb1"),
-    _of("tuba", "Tuba", "brass", 58, 24, 65, "Bb1-F2 Bb1-Bb2 F1-F3", clef="bass", fingering="valves Bb0"),
-    _strings("violin", "Violin", 40, 55, 100, "D4-D5 G3-B5 G3-D6", "G3 D4 A4 E5"),
-    _strings("viola", "Viola", 41, 48, 91, "G3-G4 C3-E5 C3-G5", "C3 G3 D4 A4", clef="alto", other_clefs=("treble",)),
-    _strings("cello", "Cello", 42, 36, 84, "D2-D3 C2-D4 C2-G4", "C2 G2 D3 A3", clef="bass", other_clefs=("tenor", "treble")),
-    _strings("double-bass", "Double bass", 43, 28, 67, "D3-A3 E2-D4 E2-G4", "E2 A2 D3 G3", clef="bass", transposition=-12),
+    _of("piccolo", "Piccolo", "woodwind", 72, 74, 108, "D4-D5 D4-G5 D4-C6", transposition=12),
+    _of("flute", "Flute", "woodwind", 73, 59, 98, "Eb4-Eb5 D4-G5 C4-G6"),
+    _of("recorder", "Recorder", "woodwind", 74, 60, 98, "D4-D5 C4-G5 C4-A5", transposition=12, fingering="recorder C"),
+    _of("alto-recorder", "Alto recorder", "woodwind", 74, 65, 94, "G4-G5 F4-A5 F4-D6", fingering="recorder F"),
+    _of("tenor-recorder", "Tenor recorder", "woodwind", 74, 60, 88, "D4-D5 C4-G5 C4-A5", fingering="recorder C"),
+    _of("oboe", "Oboe", "woodwind", 68, 58, 92, "D4-D5 D4-G5 C4-C6"),
+    _of("english-horn", "English horn", "woodwind", 69, 52, 84, "D4-D5 D4-G5 C4-C6", transposition=-7),
+    _of("clarinet", "Clarinet in B flat", "woodwind", 71, 50, 94, "E3-A4 E3-D5 E3-C6", transposition=-2),
+    _of("clarinet-in-a", "Clarinet in A", "woodwind", 71, 49, 93, "E3-A4 E3-D5 E3-C6", transposition=-3),
+    _of("clarinet-in-e-flat", "Clarinet in E flat", "woodwind", 71, 55, 99, "E3-A4 E3-D5 E3-C6", transposition=3),
+    _of("bass-clarinet", "Bass clarinet", "woodwind", 71, 36, 82, "E3-A4 E3-D5 E3-C6", transposition=-14),
+    _of("bassoon", "Bassoon", "woodwind", 70, 34, 76, "F2-G3 F2-D4 Bb1-G4", clef="bass", other_clefs=("tenor",)),
+    _of("soprano-saxophone", "Soprano saxophone", "woodwind", 64, 56, 88, "D4-D5 C4-A5 Bb3-D6", transposition=-2),
+    _of("alto-saxophone", "Alto saxophone", "woodwind", 65, 49, 81, "D4-D5 C4-A5 Bb3-D6", transposition=-9),
+    _of("tenor-saxophone", "Tenor saxophone", "woodwind", 66, 44, 76, "D4-D5 C4-A5 Bb3-D6", transposition=-14),
+    _of("baritone-saxophone", "Baritone saxophone", "woodwind", 67, 36, 69, "D4-D5 C4-A5 Bb3-D6", transposition=-21),
+    _of("horn", "Horn in F", "brass", 60, 34, 77, "A3-C5 G3-E5 F3-G5", transposition=-7, other_clefs=("bass",), fingering="valves F3"),
+    _of("trumpet", "Trumpet in B flat", "brass", 56, 52, 84, "Bb3-C5 A3-F5 G3-A5", transposition=-2, fingering="valves C3"),
+    _of("trumpet-in-c", "Trumpet in C", "brass", 56, 54, 86, "Bb3-C5 A3-F5 G3-A5", fingering="valves C3"),
+    _of("cornet", "Cornet in B flat", "brass", 56, 52, 84, "Bb3-C5 A3-F5 G3-A5", transposition=-2, fingering="valves C3"),
+    _of("flugelhorn", "Flugelhorn", "brass", 56, 52, 82, "Bb3-C5 A3-F5 G3-A5", transposition=-2, fingering="valves C3"),
+    _of("tenor-horn", "Tenor horn in E flat", "brass", 60, 45, 75, "Bb3-C5 A3-F5 G3-A5", transposition=-9, fingering="valves C3"),
+    _of("euphonium", "Euphonium, bass clef", "brass", 58, 40, 74, "Ab2-Bb3 G2-Eb4 F2-F4", clef="bass", fingering="valves Bb1"),
+    _of("baritone-treble", "Baritone, treble clef", "brass", 58, 40, 72, "Bb3-C5 A3-F5 G3-A5", transposition=-14, fingering="valves C3"),
+    _of("trombone", "Trombone", "brass", 57, 34, 74, "Ab2-Bb3 G2-Eb4 E2-F4", clef="bass", other_clefs=("tenor",), fingering="slide Bb1"),
+    _of("bass-trombone", "Bass trombone", "brass", 57, 34, 70, "Ab2-Bb3 F2-D4 Bb1-F4", clef="bass", fingering="slide Bb1"),
+    _of("tuba", "Tuba", "brass", 58, 24, 65, "Ab1-Bb2 F1-Eb3 E1-F3", clef="bass", fingering="valves Bb0"),
+    _strings("violin", "Violin", 40, 55, 100, "A3-B5 G3-B5 G3-D6", "G3 D4 A4 E5"),
+    _strings("viola", "Viola", 41, 48, 91, "D3-E5 C3-E5 C3-G5", "C3 G3 D4 A4", clef="alto", other_clefs=("treble",)),
+    _strings("cello", "Cello", 42, 36, 84, "G2-D4 C2-D4 C2-G4", "C2 G2 D3 A3", clef="bass", other_clefs=("tenor", "treble")),
+    _strings("double-bass", "Double bass", 43, 28, 67, "A2-B3 E2-D4 E2-G4", "E2 A2 D3 G3", clef="bass", transposition=-12),
     _fretted("guitar", "Guitar", 40, 88, "E3-G4 E2-G4 E2-E5", "E2 A2 D3 G3 B3 E4", clef="treble8"),
     _fretted("bass-guitar", "Bass guitar", 28, 67, "E2-D3 E2-G3 E2-C4", "E2 A2 D3 G3", 33, clef="bass", transposition=-12),
     _fretted("ukulele", "Ukulele", 60, 93, "C4-C5 C4-E5 C4-A5", "G4 C4 E4 A4"),
@@ -122,9 +123,9 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     _keys("glockenspiel", "Glockenspiel", 9, 79, 108, "C4-C5 G3-C6 G3-C6", transposition=24, fingering="bars"),
     _keys("marimba", "Marimba", 12, 45, 96, "C4-C5 C3-C6 A2-C7", fingering="bars"),
     _keys("vibraphone", "Vibraphone", 11, 53, 89, "C4-C5 F3-C6 F3-F6", fingering="bars"),
-    _of("voice", "Voice", "voice", 52, 40, 84, "C4-A4 A3-D5 G3-F5"),
-    _of("low-voice", "Voice, tenor", "voice", 52, 43, 72, "C3-A3 C3-E4 B2-G4", clef="treble8"),
-    _of("bass-voice", "Voice, bass", "voice", 52, 38, 66, "G2-G3 F2-C4 E2-E4", clef="bass"),
+    _of("voice", "Voice", "voice", 52, 40, 84, "C4-C5 A3-D5 G3-F5"),
+    _of("low-voice", "Voice, tenor", "voice", 52, 43, 72, "C3-C4 C3-E4 B2-G4", clef="treble8"),
+    _of("bass-voice", "Voice, bass", "voice", 52, 38, 66, "F2-A3 F2-C4 E2-E4", clef="bass"),
     _unpitched("claps", "Claps and taps"),
     _unpitched("percussion", "Percussion"),
 )

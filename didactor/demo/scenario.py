@@ -12,6 +12,7 @@ from typing import Any
 STUDIO = "Tern Sound music post"
 TEACHER = ("hedda", "Hedda Storrvik")
 GROUP = "Outer Skerries"
+BAND, STRINGS = "Grindhaven band", "Grindhaven strings"
 
 #: Name, instrument, level, group, minor's guardian.
 STUDENTS: tuple[tuple[str, str, str, str, str], ...] = (
@@ -22,6 +23,45 @@ STUDENTS: tuple[tuple[str, str, str, str, str], ...] = (
     ("Inge Vadholm", "cello", "intermediate", "", ""),
     ("Paavo Lindskar", "guitar", "beginner", "", ""),
     ("Nell Quarrie", "piano", "elementary", GROUP, ""),
+    ("Sunna Ravnfell", "flute", "beginner", BAND, ""),
+    ("Aksel Thornby", "clarinet", "beginner", BAND, ""),
+    ("Bryndis Kolgrim", "clarinet", "elementary", BAND, ""),
+    ("Corin Hallvard", "alto-saxophone", "beginner", BAND, ""),
+    ("Dagny Ekerholt", "trumpet", "beginner", BAND, ""),
+    ("Edda Strandvik", "horn", "elementary", BAND, ""),
+    ("Finn Ormsby", "trombone", "beginner", BAND, ""),
+    ("Gro Lindesund", "tuba", "elementary", BAND, ""),
+    ("Hakon Sletter", "percussion", "beginner", BAND, ""),
+    ("Isolde Marwick", "violin", "beginner", STRINGS, ""),
+    ("Jory Penhallam", "viola", "elementary", STRINGS, ""),
+    ("Kaia Soltvedt", "cello", "beginner", STRINGS, ""),
+    ("Leif Garrick", "double-bass", "elementary", STRINGS, ""),
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class DemoExercise:
+    """An exercise made here and given to a whole group."""
+
+    kind: str
+    choices: dict[str, Any]
+    group: str
+    tempo: float
+    title: str
+    due_days: int = 5
+
+
+EXERCISES = (
+    DemoExercise(
+        kind="scale",
+        choices={"tonic": "Bb", "octaves": 1, "rhythm": "quarters", "halved": True},
+        group=BAND,
+        tempo=80,
+        title="B flat major, quarters, then eighths",
+    ),
+    DemoExercise(
+        kind="rhythm", choices={"level": "elementary", "bars": 8, "seed": 4}, group=STRINGS, tempo=72, title="Rhythm no. 4: count and clap"
+    ),
 )
 
 

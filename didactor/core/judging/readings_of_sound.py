@@ -12,7 +12,7 @@ from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
 FEWEST_TOGETHER, FEWEST_IN_ZONE = 4, 3
-FEWEST_FOR_BALANCE = 3
+FEWEST_FOR_BALANCE = 5
 
 
 def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tuple[Hand, ...] | None:

@@ -35,7 +35,7 @@ ALTERS = {"": 0, "b": -1, "#": 1, "bb": -2, "##": 2}
 class Line:
     """One part to write. ``transposition`` is sounding minus written, in semitones; ``tempo`` in quarters per minute.
 
-    ``lower`` is a second staff in bass clef, with as many bars as ``text``.
+    ``lower`` is a second staff in bass clef, with as many bars as ``text``. ``slashes``: strokes are slashes, as in chord charts.
     """
 
     text: str
@@ -47,6 +47,7 @@ class Line:
     beat_type: int = 4
     transposition: int = 0
     tempo: float | None = None
+    slashes: bool = False
 
 
 def write_musicxml(lines: Sequence[Line], title: str = "", composer: str = "") -> bytes:
@@ -182,6 +183,8 @@ def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: s
                 modification = etree.SubElement(note, "time-modification")
                 etree.SubElement(modification, "actual-notes").text = "3"
                 etree.SubElement(modification, "normal-notes").text = "2"
+            if line.slashes and name == "x":
+                etree.SubElement(note, "notehead").text = "slash"
             if staff:
                 etree.SubElement(note, "staff").text = str(staff)
             if beams[index] and number == 0:

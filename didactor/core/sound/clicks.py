@@ -34,6 +34,8 @@ FEWEST = 5
 #: A count-off alone may have fewer clicks than that. Known ones suffice when they resemble each other so much.
 FEWEST_KNOWN, FEW_ALIKE = 2, 0.6
 STRONGEST = 2.5
+#: A count-off known by its rhythm: rises within so many steps, by so much; at one delay, about equally loud, nothing else as loud between.
+RISE_FRAMES, SHARP_DB, ONE_RHYTHM_S, ALIKE_DB, STRAY_DB = 3, 12.0, 0.012, 8.0, 6.0
 #: Stretches that resemble each other less than this at first have nothing in common.
 ITERATIONS, HOPELESS = 3, 0.2
 
@@ -73,6 +75,36 @@ def without_clicks(samples: npt.NDArray[np.float32], known_s: tuple[float, ...],
         if len(found.places) >= fewest and np.median(found.alike) >= (ALIKE if fewest == FEWEST else FEW_ALIKE) and _is_short(found.common):
             return _subtract(samples, high, found)
     return nothing
+
+
+def count_off_delay_s(samples: npt.NDArray[np.float32], known_s: tuple[float, ...]) -> float | None:
+    """How late a count-off sounds in a recording, seconds, by its rhythm alone; None where it cannot be heard.
+
+    Rooms and devices may change a click from one to the next so that no waveform is common to them. But nobody plays yet: what
+    rises sharply at every known time, all with one delay and about equally loud, with nothing like it between, is the count-off.
+    """
+    if len(known_s) < FEWEST_KNOWN or len(samples) < RATE_HZ // 2:
+        return None
+    high = np.asarray(sosfiltfilt(butter(2, HIGH_PASS_HZ, "high", fs=RATE_HZ, output="sos"), samples))
+    level_db = 20 * np.log10(_energy(high) + 1e-6)
+    before = np.pad(level_db, (RISE_FRAMES, 0), constant_values=level_db[0])[: len(level_db)]
+    rise_db = level_db - before
+    peaks = np.flatnonzero((rise_db > SHARP_DB) & (rise_db >= np.roll(rise_db, 1)) & (rise_db > np.roll(rise_db, -1)))
+    times = peaks * COARSE_S
+    known = np.array(known_s)
+    for late_s in np.unique(np.round(times[:, None] - known[None, :1], 4)).tolist():
+        if not EARLIEST_S <= late_s <= LATEST_S:
+            continue
+        nearest = np.array([np.argmin(np.abs(times - t - late_s)) for t in known])
+        if np.abs(times[nearest] - known - late_s).max() > ONE_RHYTHM_S:
+            continue
+        loud_db = np.array([level_db[p : p + 2 * RISE_FRAMES].max() for p in peaks])
+        own_db = loud_db[nearest]
+        inside = (times > times[nearest[0]] - LENGTH_S) & (times < times[nearest[-1]] + LENGTH_S)
+        stray = [k for k in np.flatnonzero(inside) if np.abs(times[nearest] - times[k]).min() > LENGTH_S]
+        if np.ptp(own_db) < ALIKE_DB and all(loud_db[k] < own_db.min() - STRAY_DB for k in stray):
+            return float(np.median(times[nearest] - known))
+    return None
 
 
 def _energy(high: FloatArray) -> FloatArray:

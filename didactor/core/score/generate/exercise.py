@@ -162,7 +162,7 @@ class Chart(Exercise):
     def line(self) -> Line:
         beats, beat_type = METRES[self.metre]
         text = chart_text(progression(self.sections, self.order), self.strokes, bar_length(beats, beat_type))
-        return Line(text=text, name="Guitar", beats=beats, beat_type=beat_type)
+        return Line(text=text, name="Guitar", beats=beats, beat_type=beat_type, slashes=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

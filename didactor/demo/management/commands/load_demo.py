@@ -18,7 +18,8 @@ from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.stages import BY_SLUG as STAGES
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
-from didactor.demo.scenario import ASSIGNMENTS, STUDENTS, STUDIO, TEACHER, DemoAssignment, DemoTake
+from didactor.demo.scenario import ASSIGNMENTS, EXERCISES, STUDENTS, STUDIO, TEACHER, DemoAssignment, DemoExercise, DemoTake
+from didactor.library.exercises import keep
 from didactor.library.models import Piece
 from didactor.library.services import add_piece, cut_passage, expectation_of
 from didactor.people.models import Enrolment, Person, Role, Studio
@@ -45,6 +46,8 @@ class Command(BaseCommand):
         pieces = {path.stem: self._piece(teacher, path) for path in sorted(SCORES.glob("*.musicxml"))}
         for demo in ASSIGNMENTS:
             self._assignment(teacher, people, pieces[demo.score], demo)
+        for exercise in EXERCISES:
+            self._exercise(teacher, people, exercise)
         path = Path(settings.STATE) / "demo.txt"
         path.write_text("\n".join(lines) + "\n")
         path.chmod(0o600)
@@ -100,6 +103,20 @@ class Command(BaseCommand):
             for take in takes:
                 self._take(teacher, assignment, task, take)
                 self.stdout.write(f"    {name}: {demo.title}")
+
+    def _exercise(self, teacher: Person, people: dict[str, Enrolment], demo: DemoExercise) -> None:
+        passage = keep(teacher=teacher, kind=demo.kind, choices=demo.choices)
+        fields = {
+            "title": demo.title,
+            "due_at": (timezone.localtime() + timedelta(days=demo.due_days)).replace(hour=20, minute=0, second=0, microsecond=0),
+            "tempo": demo.tempo,
+            "stage": "at_tempo",
+            "band_percent": 5.0,
+            "checklist": FULL_CHECKLIST,
+            "step": "clap" if demo.kind == "rhythm" else "play",
+        }
+        own = [e for e in people.values() if e.group and e.group.name == demo.group]
+        assign(teacher=teacher, passage=passage, enrolments=own, fields=fields)
 
     def _take(self, teacher: Person, assignment: Assignment, task: Task, demo: DemoTake) -> None:
         take = receive_take(student=task.student, task=task, source=io.BytesIO(self._play(assignment, task, demo)), filename="take.wav")

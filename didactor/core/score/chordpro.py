@@ -1,0 +1,160 @@
+"""ChordPro in: words with chords above them to a strummed chart, one chord a bar unless a grid says otherwise.
+
+A bar is strummed on every beat. In a grid (``{start_of_grid}``) bars stand between bar lines; a dot repeats, and several chords in a
+bar share it evenly.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+from didactor.core.errors import Problem, ScoreError
+from didactor.core.score.abc.fields import Key, read_key, read_metre
+from didactor.core.score.chords import chord_pitch_classes
+from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, write_draft
+
+MAX_BARS = 2000
+_SHORT = {"t": "title", "st": "subtitle", "sog": "start_of_grid", "eog": "end_of_grid", "c": "comment"}
+#: Directives that say nothing about what is played.
+_PASSED_OVER = frozenset(
+    "subtitle comment ci cb comment_italic comment_box start_of_chorus end_of_chorus soc eoc start_of_verse end_of_verse sov eov "
+    "start_of_bridge end_of_bridge sob eob chorus capo album year copyright duration new_page np column_break colb meta".split()
+)
+
+
+@dataclass
+class _Sheet:
+    title: str = ""
+    composer: str = ""
+    key: Key = field(default_factory=Key)
+    metre: tuple[int, int, str] = (4, 4, "")
+    tempo: float | None = None
+    bars: list[list[tuple[str, str]]] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+
+
+def chordpro_to_musicxml(text: str) -> tuple[bytes, list[Problem]]:
+    """A song to MusicXML, and what was not understood.
+
+    Raises:
+        ScoreError: no chords in it.
+    """
+    sheet = _Sheet()
+    in_grid = False
+    for raw in text.replace("\r", "\n").splitlines():
+        line = raw.strip()
+        if not line or line.startswith("#"):
+            continue
+        directive = re.fullmatch(r"\{\s*([A-Za-z_]+)\s*:?\s*(.*?)\s*\}", line)
+        if directive:
+            name = _SHORT.get(directive[1].lower(), directive[1].lower())
+            if name in ("start_of_grid", "end_of_grid"):
+                in_grid = name == "start_of_grid"
+            else:
+                _directive(sheet, name, directive[2])
+        elif in_grid:
+            _grid(sheet, line)
+        else:
+            _words(sheet, line)
+    if not sheet.bars:
+        raise ScoreError(
+            "score.no_chords", "There are no chords in this text. Write them in brackets before the words, like “[C]Over the [G]sound”."
+        )
+    if len(sheet.bars) > MAX_BARS:
+        raise ScoreError("score.too_long", f"The chart comes to more than {MAX_BARS} bars.")
+    return write_draft([_part(sheet)], sheet.title, sheet.composer), sheet.problems
+
+
+def _directive(sheet: _Sheet, name: str, value: str) -> None:
+    if name == "title":
+        sheet.title = value
+    elif name in ("artist", "composer", "lyricist"):
+        sheet.composer = sheet.composer or value
+    elif name == "key":
+        key = read_key(value)
+        if key is None:
+            _tell(sheet, f"The key “{value}” was not understood.")
+        else:
+            sheet.key = key
+    elif name == "time":
+        metre = read_metre(value)
+        if metre is None:
+            _tell(sheet, f"The metre “{value}” was not understood.")
+        else:
+            sheet.metre = metre
+    elif name == "tempo":
+        found = re.match(r"\d+", value)
+        sheet.tempo = float(found[0]) if found else None
+    elif name not in _PASSED_OVER:
+        _tell(sheet, f"The directive “{name}” is not read.")
+
+
+def _known(sheet: _Sheet, chord: str) -> str:
+    """The chord as we write it, or nothing where it means nothing here."""
+    plain = chord.strip().replace("♭", "b").replace("♯", "#")
+    plain = re.sub(r"^([A-G][#b]?)(?:M7|Maj7|ma7|Δ)", r"\1maj7", plain)
+    plain = re.sub(r"^([A-G][#b]?)min", r"\1m", plain)
+    plain = re.sub(r"sus$", "sus4", plain)
+    for candidate in (plain, re.sub(r"(add|\().*$", "", plain), re.sub(r"(9|11|13)$", "7", plain)):
+        try:
+            chord_pitch_classes(candidate)
+        except ValueError:
+            continue
+        if candidate != plain:
+            _tell(sheet, f"The chord “{chord}” is read as {candidate}.")
+        return candidate
+    _tell(sheet, f"The chord “{chord}” was not understood and is left out.")
+    return ""
+
+
+def _words(sheet: _Sheet, line: str) -> None:
+    pieces = re.split(r"\[([^\]]*)\]", line)
+    for chord, words in zip(pieces[1::2], pieces[2::2], strict=True):
+        known = "" if chord.startswith("*") else _known(sheet, chord)
+        if known:
+            sheet.bars.append([(known, words.strip())])
+
+
+def _grid(sheet: _Sheet, line: str) -> None:
+    for cell in re.split(r"\|[:|.]?|:\|", line):
+        chords: list[str] = []
+        for word in cell.split():
+            if word in (".", "/", "%"):
+                if word != "." and not chords and sheet.bars:
+                    chords.append(sheet.bars[-1][-1][0])
+                continue
+            known = _known(sheet, word)
+            if known:
+                chords.append(known)
+        if chords:
+            sheet.bars.append([(chord, "") for chord in chords])
+
+
+def _part(sheet: _Sheet) -> DraftPart:
+    beats, beat_type, _ = sheet.metre
+    compound = beat_type == 8 and beats % 3 == 0
+    beat = Fraction(3, 2) if compound else Fraction(4, beat_type)
+    strokes = beats // 3 if compound else beats
+    bars = []
+    for chords in sheet.bars:
+        bar = DraftBar()
+        for number in range(strokes):
+            at = number * len(chords) // strokes
+            first = number == 0 or at != (number - 1) * len(chords) // strokes
+            note = DraftNote(nominal=beat, stroke=True, slash=True)
+            if first:
+                note.harmony = chords[at][0]
+                if chords[at][1]:
+                    note.lyrics = [(1, chords[at][1][:80], "single")]
+            bar.notes.append(note)
+        bars.append(bar)
+    bars[0].fifths, bars[0].metre, bars[0].tempo_qpm = sheet.key.fifths, sheet.metre, sheet.tempo
+    bars[-1].style = "light-heavy"
+    return DraftPart(name="Guitar", bars=bars)
+
+
+def _tell(sheet: _Sheet, text: str) -> None:
+    if all(p.text != text for p in sheet.problems):
+        sheet.problems.append(Problem(code="score.chordpro", text=text))

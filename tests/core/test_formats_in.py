@@ -1,0 +1,140 @@
+"""Notation from elsewhere: ABC, MIDI and ChordPro, and what is not notation at all."""
+
+from __future__ import annotations
+
+import io
+
+import mido
+from django.test import SimpleTestCase
+
+from didactor.core.errors import ScoreError
+from didactor.core.score.abc import abc_to_musicxml
+from didactor.core.score.expected import Expectation, expect
+from didactor.core.score.formats_in import to_musicxml
+from didactor.core.score.model import Score
+from didactor.core.score.musicxml import prepare, read
+
+HEAD = "X:1\nT:Lantern Hill\nC:Made up\nM:4/4\nL:1/8\nQ:1/4=96\nK:D\n"
+
+
+def scores(data: bytes | str) -> list[Score]:
+    return [read(prepare(xml)) for xml, _ in to_musicxml(data.encode() if isinstance(data, str) else data)]
+
+
+def abc(body: str, head: str = HEAD) -> Expectation:
+    return expect(scores(head + body)[0].parts[0])
+
+
+def sounds(expectation: Expectation) -> list[tuple[str, float, float]]:
+    return [(n.written_pitch, n.onset_quarters, n.duration_quarters) for n in expectation.notes if not n.grace]
+
+
+class AbcTests(SimpleTestCase):
+    def test_pitches_lengths_and_the_key(self):
+        self.assertEqual(
+            sounds(abc("D2 F>A d/e/ ^c,, z | f4-f4 |]"))[:6],
+            [("D4", 0, 1), ("F#4", 1, 0.75), ("A4", 1.75, 0.25), ("D5", 2, 0.25), ("E5", 2.25, 0.25), ("C#3", 2.5, 0.5)],
+        )
+        self.assertEqual(sounds(abc("f4-f4 | f8 |]"))[0], ("F#5", 0, 4))
+
+    def test_signs_hold_to_the_end_of_the_bar(self):
+        self.assertEqual([p for p, _, _ in sounds(abc("=c2 c2 C2 d2 | c4 =f4 |"))], ["C5", "C5", "C4", "D5", "C#5", "F5"])
+        for key, third in (("Dm", "F5"), ("D mix", "F#5"), ("Ddor", "F5"), ("A exp _b", "F5"), ("none", "F5")):
+            self.assertEqual(sounds(abc("f8 |", f"X:1\nM:4/4\nL:1/8\nK:{key}\n"))[0][0], third, key)
+
+    def test_upbeat_repeats_and_endings_are_unfolded(self):
+        played = abc("A2 |: d4 f4 |1 a8 :|2 d8 |]")
+        self.assertEqual([(n.bar, n.pass_, n.written_pitch) for n in played.notes][0], ("0", 1, "A4"))
+        self.assertEqual([n.written_pitch for n in played.notes], ["A4", "D5", "F#5", "A5", "D5", "F#5", "D5"])
+        self.assertEqual(len(abc("d8 | f8 :: a8 :|").notes), 6)
+
+    def test_tuplets_chords_graces_slurs_marks_and_words(self):
+        data = HEAD + '(3def "G"[GBd]2 {c}.d2 (!p!uAB)c2 | !fermata!d8 |\nw: run-ning down the hill_ now\n'
+        xml, problems = abc_to_musicxml(data)
+        part = read(prepare(xml)).parts[0]
+        self.assertEqual(problems, [])
+        played = expect(part)
+        self.assertEqual([round(n.duration_quarters, 3) for n in played.notes[:3]], [0.333] * 3)
+        self.assertEqual([c.text for c in part.chords], ["G"])
+        self.assertEqual(len([n for n in part.notes if n.grace]), 1)
+        self.assertEqual({m for n in part.notes for m in n.articulations}, {"staccato", "fermata"})
+        self.assertEqual([n.dynamics for n in part.notes][-1], "p")
+        text = xml.decode()
+        self.assertIn("<syllabic>begin</syllabic><text>run</text>", text)
+        self.assertIn("up-bow", text)
+
+    def test_voices_clefs_metres_and_tempo(self):
+        score = scores(
+            'X:1\nM:6/8\nL:1/8\nQ:3/8=60\nK:G\nV:1 name="High"\nGAB c2d |\nV:2 clef=bass\nG,3 D,3 |\nV:1\n[M:3/4] e2 d2 B2 |\nV:2\n[M:3/4] G,6 |\n'
+        )[0]
+        self.assertEqual([p.name for p in score.parts], ["High", "Voice 2"])
+        self.assertEqual([p.clef for p in score.parts], ["treble", "bass"])
+        self.assertEqual([(b.beats, b.beat_type) for b in score.parts[0].bars], [(6, 8), (3, 4)])
+        self.assertEqual(score.parts[0].bars[0].tempo_qpm, 90)
+
+    def test_several_tunes_and_what_was_not_understood(self):
+        found = to_musicxml((HEAD + "d8 |\n\n" + HEAD.replace("X:1", "X:2") + '!wobble! "Hm7x"e8 & f8 | ¤ d8 |\n').encode())
+        self.assertEqual(len(found), 2)
+        told = " ".join(p.text for p in found[1][1])
+        for words in ("wobble", "second voice", "¤"):
+            self.assertIn(words, told)
+
+    def test_what_is_no_tune_is_told_in_words(self):
+        for text, words in (("X:1\nT:Empty\nK:C\n", "not a single note"), ("X:1\nT:No key\n", "no key")):
+            with self.assertRaisesMessage(ScoreError, words):
+                abc_to_musicxml(text)
+
+
+class MidiTests(SimpleTestCase):
+    def file(self, *messages: tuple[int, int, int], metre: tuple[int, int] = (3, 4), key: str = "Bb") -> bytes:
+        """Notes as (onset, length, pitch) in ticks of 480 a quarter, a little unsteady."""
+        midi = mido.MidiFile(ticks_per_beat=480)
+        track = mido.MidiTrack()
+        midi.tracks.append(track)
+        track.append(mido.MetaMessage("track_name", name="Reed pipe", time=0))
+        track.append(mido.MetaMessage("time_signature", numerator=metre[0], denominator=metre[1], time=0))
+        track.append(mido.MetaMessage("key_signature", key=key, time=0))
+        track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(72), time=0))
+        events = sorted([(on, "note_on", p) for on, _, p in messages] + [(on + length, "note_off", p) for on, length, p in messages])
+        at = 0
+        for time, kind, pitch in events:
+            track.append(mido.Message(kind, note=pitch, velocity=70 if kind == "note_on" else 0, time=time - at))
+            at = time
+        data = io.BytesIO()
+        midi.save(file=data)
+        return data.getvalue()
+
+    def test_notes_go_to_the_grid_and_are_spelled_in_the_key(self):
+        part = scores(self.file((3, 430, 70), (476, 220, 72), (725, 200, 74), (962, 400, 75), (1440, 1400, 77)))[0].parts[0]
+        self.assertEqual((part.name, part.bars[0].beats, part.bars[0].fifths, part.bars[0].tempo_qpm), ("Reed pipe", 3, -2, 72))
+        self.assertEqual(sounds(expect(part)), [("Bb4", 0, 1), ("C5", 1, 0.5), ("D5", 1.5, 0.5), ("Eb5", 2, 1), ("F5", 3, 3)])
+
+    def test_triplets_rests_chords_and_ties_over_the_bar_line(self):
+        part = scores(self.file((0, 155, 60), (160, 155, 62), (320, 155, 64), (960, 950, 60), (960, 950, 64), key="C"))[0].parts[0]
+        found = [(p, round(o, 3), round(d, 3)) for p, o, d in sounds(expect(part))]
+        self.assertEqual(found, [("C4", 0, 0.333), ("D4", 0.333, 0.333), ("E4", 0.667, 0.333), ("C4", 2, 2), ("E4", 2, 2)])
+
+    def test_damage_and_emptiness_are_told(self):
+        with self.assertRaisesMessage(ScoreError, "damaged"):
+            to_musicxml(b"MThd\x00\x00\x00\x06broken")
+        with self.assertRaisesMessage(ScoreError, "not a single note"):
+            to_musicxml(self.file())
+
+
+class ChordProTests(SimpleTestCase):
+    SONG = "{title: Ferry bell}\n{time: 3/4}\n{key: G}\n{tempo: 88}\n[G]Over the [C/E]sound and [Gm9]home\n{sog}\n| D7 . . | G C |\n{eog}\n{x_stage: fog}"
+
+    def test_chords_bars_words_and_strokes(self):
+        [(xml, problems)] = to_musicxml(self.SONG.encode())
+        part = read(prepare(xml)).parts[0]
+        self.assertEqual([c.text for c in part.chords], ["G", "C", "Gm7", "D7", "G", "C"])
+        self.assertEqual((len(part.bars), len(part.notes), part.bars[0].beats), (5, 15, 3))
+        self.assertIn("<text>Over the</text>", xml.decode())
+        told = " ".join(p.text for p in problems)
+        self.assertIn("Gm9", told)
+        self.assertIn("x_stage", told)
+
+    def test_words_alone_are_refused(self):
+        for data in ("Nothing but words", "%PDF-1.7 \x00\x01", b"\x89PNG\r\n\x1a\n\x00\x00"):
+            with self.assertRaisesMessage(ScoreError, "no notation"):
+                scores(data)
