@@ -65,7 +65,8 @@ class AbcTests(SimpleTestCase):
 
     def test_voices_clefs_metres_and_tempo(self):
         score = scores(
-            'X:1\nM:6/8\nL:1/8\nQ:3/8=60\nK:G\nV:1 name="High"\nGAB c2d |\nV:2 clef=bass\nG,3 D,3 |\nV:1\n[M:3/4] e2 d2 B2 |\nV:2\n[M:3/4] G,6 |\n'
+            "X:1\nM:6/8\nL:1/8\nQ:3/8=60\nK:G\nV:1 name=High\nGAB c2d |\nV:2 clef=bass\nG,3 D,3 |\n"
+            "V:1\n[M:3/4] e2 d2 B2 |\nV:2\n[M:3/4] G,6 |\n"
         )[0]
         self.assertEqual([p.name for p in score.parts], ["High", "Voice 2"])
         self.assertEqual([p.clef for p in score.parts], ["treble", "bass"])
@@ -122,7 +123,10 @@ class MidiTests(SimpleTestCase):
 
 
 class ChordProTests(SimpleTestCase):
-    SONG = "{title: Ferry bell}\n{time: 3/4}\n{key: G}\n{tempo: 88}\n[G]Over the [C/E]sound and [Gm9]home\n{sog}\n| D7 . . | G C |\n{eog}\n{x_stage: fog}"
+    SONG = (
+        "{title: Ferry bell}\n{time: 3/4}\n{key: G}\n{tempo: 88}\n[G]Over the [C/E]sound and [Gm9]home\n"
+        "{sog}\n| D7 . . | G C |\n{eog}\n{x_stage: fog}"
+    )
 
     def test_chords_bars_words_and_strokes(self):
         [(xml, problems)] = to_musicxml(self.SONG.encode())

@@ -120,6 +120,11 @@ class Take:
         return known
 
     @cached_property
+    def _every_time(self) -> list[tuple[int, float]]:
+        """All moments with all their times: what is played again after a restart has several."""
+        return sorted({*self.times.items(), *((m.note, self.groups[m.event].time_s) for m in self.alignment.matches)})
+
+    @cached_property
     def stretches(self) -> dict[int, int]:
         stretch, result = 0, {}
         for match in self.alignment.matches:
@@ -263,9 +268,9 @@ class Take:
         return float((first + silent[0]) * posteriors.hop_s) if len(silent) else float(last * posteriors.hop_s)
 
     def _expected_near(self, time_s: float) -> set[int]:
-        """Keys written within a moment of a time, and those still sounding from before."""
+        """Keys written within a moment of a time, and those still sounding from before. Bars that were played again count each time."""
         result: set[int] = set()
-        for m, at in self.times.items():
+        for m, at in self._every_time:
             for i in self.moments[m].notes:
                 if at - 0.15 < time_s < at + max(0.15, self.seconds(i) + 0.1):
                     result.add(self.expectation.notes[i].sounding_midi + self.shift)

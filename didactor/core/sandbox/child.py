@@ -6,18 +6,26 @@ import json
 import os
 import sys
 from collections.abc import Callable
+from dataclasses import asdict
 from typing import IO, Any
 
 from didactor.core.errors import CoreError
 
 
 def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
-    """Prepared XML, with a summary of what was read."""
+    """The pieces in a file of any notation: prepared XML one after the other, with a summary of each and its length."""
+    from didactor.core.score.formats_in import to_musicxml
     from didactor.core.score.musicxml import MAX_XML_BYTES, prepare, read
     from didactor.core.score.summary import summary
 
-    prepared = prepare(source.read(MAX_XML_BYTES + 1))
-    return summary(read(prepared)), prepared
+    heads, body = [], b""
+    for xml, problems in to_musicxml(source.read(MAX_XML_BYTES + 1)):
+        prepared = prepare(xml)
+        head = summary(read(prepared))
+        head["problems"] = [asdict(p) for p in problems] + head["problems"]
+        heads.append({**head, "bytes": len(prepared)})
+        body += prepared
+    return {"pieces": heads}, body
 
 
 def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:

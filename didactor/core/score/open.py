@@ -13,8 +13,8 @@ from didactor.core.score.engraving import LAYOUTS, Engraving
 SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
 
 
-def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
-    """An uploaded file to its summary (title, parts, bars, problems) and prepared XML.
+def read_isolated(source: IO[bytes]) -> list[tuple[dict[str, Any], bytes]]:
+    """The pieces in an uploaded file, each with its summary (title, parts, bars, problems) and prepared XML.
 
     Raises:
         ScoreError: a plain sentence on what is wrong with the file.
@@ -23,7 +23,17 @@ def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
         answer = run_isolated("score", source, limits=SCORE_LIMITS)
     except SandboxError as error:
         raise ScoreError("score.unreadable", "The score is too large or too damaged to be read safely. Export it again.") from error
-    return answer.head, answer.body
+    found, at = [], 0
+    for head in answer.head["pieces"]:
+        length = head.pop("bytes")
+        found.append((head, answer.body[at : at + length]))
+        at += length
+    return found
+
+
+def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
+    """The first piece in a file. Raises ``ScoreError``."""
+    return read_isolated(source)[0]
 
 
 def engrave_isolated(prepared: bytes, part: int, bars: str | None, layouts: Iterable[str] = LAYOUTS) -> dict[str, Engraving]:
