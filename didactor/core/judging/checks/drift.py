@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 
-#: A steady drift is noticed from about this change of tempo over the take, per cent.
-FROM_TOTAL_PERCENT = 7.0
+#: A steady drift is noticed from about this change of tempo over the take, per cent; the pulse's own wander reaches 8.
+FROM_TOTAL_PERCENT = 9.0
 MIN_CONFIDENCE = 0.75
 
 

@@ -2,6 +2,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
@@ -10,6 +12,8 @@ from didactor.core.judging.words import pitch_in_words, place_in_words
 FROM_CENTS = 25.0
 #: Pitch is heard less finely in short notes: below this length the threshold grows in proportion.
 SHORT_S = 0.28
+#: As in time, so in tune: a note stands out when it lies this many times the take's own scatter away; beyond so many cents always.
+SCATTER_FACTOR, ALWAYS_CENTS, MAD_TO_SIGMA = 3.0, 40.0, 1.4826
 
 
 @check(
@@ -21,10 +25,13 @@ SHORT_S = 0.28
 )
 def intonation(evidence: Evidence) -> Iterator[Finding]:
     """A right note whose steady part lies well above or below the take's own tuning."""
+    values = np.array([n.cents for n in evidence.notes if n.cents is not None])
+    scatter_cents = MAD_TO_SIGMA * float(np.median(np.abs(values - np.median(values)))) if len(values) else 0.0
+    from_cents = min(max(FROM_CENTS, SCATTER_FACTOR * scatter_cents), ALWAYS_CENTS)
     for item in evidence.notes:
         if item.cents is None or item.onset_s is None or item.offset_s is None:
             continue
-        if abs(item.cents) < FROM_CENTS * max(1.0, SHORT_S / max(item.offset_s - item.onset_s, 0.05)):
+        if abs(item.cents) < from_cents * max(1.0, SHORT_S / max(item.offset_s - item.onset_s, 0.05)):
             continue
         yield Finding.at_note(
             item,

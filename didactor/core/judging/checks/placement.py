@@ -14,6 +14,8 @@ from didactor.core.judging.words import place_in_words
 #: scatter is a player's, or a slow attack's, and no fault of one note.
 SCATTER_FACTOR = 3.5
 MAD_TO_SIGMA = 1.4826
+#: The ear's own doubt about an onset (95 % of its errors are smaller): struck and plucked notes begin at once, others grow.
+DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 10.0, 28.0
 #: The first and the last note have neighbours on one side only: the pulse is less sure there.
 AT_THE_ENDS = 1.6
 
@@ -44,7 +46,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
         threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * own_scatter_ms)
         if item.note.onset_quarters in ends:
             threshold *= AT_THE_ENDS
-        if abs(item.early_late_ms) < threshold:
+        if abs(item.early_late_ms) < threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
             continue
         yield Finding.at_note(
             item,
