@@ -1,15 +1,34 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django import forms
+
+from didactor.core.score.formats_in import FORMATS
+from didactor.library.imports import MOST_FILES
+
+
+class ManyFiles(forms.FileInput):
+    allow_multiple_selected = True
+
+
+class FilesField(forms.FileField):
+    """One file or several; cleans to a list."""
+
+    def clean(self, data: Any, initial: Any = None) -> list[Any]:
+        files = [super(FilesField, self).clean(file, initial) for file in (data if isinstance(data, list | tuple) and data else [data])]
+        if len(files) > MOST_FILES:
+            raise forms.ValidationError(f"These are {len(files)} files. Bring in at most {MOST_FILES} at once.")
+        return files
 
 
 class PieceForm(forms.Form):
-    score = forms.FileField(
-        label="Score",
-        help_text="MusicXML: .musicxml, .xml or .mxl, as your notation program exports it.",
-        widget=forms.ClearableFileInput(attrs={"accept": ".musicxml,.xml,.mxl"}),
+    score = FilesField(
+        label="Scores",
+        help_text="MusicXML (.musicxml, .xml, .mxl), MIDI, ABC or ChordPro. Several files at once are fine.",
+        widget=ManyFiles(attrs={"accept": ",".join(FORMATS)}),
     )
-    title = forms.CharField(max_length=200, required=False, help_text="Empty: as the file says.")
+    title = forms.CharField(max_length=200, required=False, help_text="Empty: as the file says. For a single file only.")
 
 
 class PassageForm(forms.Form):

@@ -10,7 +10,8 @@ from procrastinate.contrib.django import app
 from didactor.core.instruments import find_instrument
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples
-from didactor.library.models import ModelSound, Passage
+from didactor.library.imports import read_imported
+from didactor.library.models import ImportedFile, ModelSound, Passage
 from didactor.library.services import engraving_of, expectation_of
 
 
@@ -32,7 +33,15 @@ def render_model(model_sound_id: int) -> None:
     sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples)), save=True)
 
 
-@app.task(queue="default")
+@app.task(queue="default", priority=5)
+def read_file(imported_file_id: int) -> None:
+    """Read one file of an import. May run twice."""
+    kept = ImportedFile.objects.select_related("batch__created_by__studio").filter(pk=imported_file_id).first()
+    if kept is not None:
+        read_imported(kept)
+
+
+@app.task(queue="default", priority=10)
 def engrave_parts(passage_ids: list[int]) -> None:
     """Draw arrangements before anybody opens them. May run twice: what is drawn is not drawn again."""
     for passage in Passage.objects.filter(pk__in=passage_ids).select_related("revision"):

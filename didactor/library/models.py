@@ -6,7 +6,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
-from didactor.library.querysets import PassageQuerySet, PieceQuerySet
+from didactor.library.querysets import ImportQuerySet, PassageQuerySet, PieceQuerySet
 from didactor.people.models import Level, Person, Studio
 
 
@@ -71,11 +71,49 @@ class PieceRevision(models.Model):
         ]
 
     @property
+    def problems(self) -> list[str]:
+        """What was not understood while reading, in words."""
+        return [p["text"] for p in self.reading.get("problems", [])]
+
+    @property
     def parts(self) -> list[dict]:
         return self.reading["parts"]
 
     def part(self, index: int) -> dict:
         return self.parts[index - 1]
+
+
+class Import(models.Model):
+    """Several files brought in at once, read one after the other by the queue."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="imports")
+    created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = ImportQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created_at"]
+
+
+class ImportedFileState(models.TextChoices):
+    WAITING = "waiting", "waits to be read"
+    READ = "read", "is in the library"
+    REFUSED = "refused", "could not be read"
+
+
+class ImportedFile(models.Model):
+    """One file of an import: what became of it, and what in it was not understood."""
+
+    batch = models.ForeignKey(Import, on_delete=models.CASCADE, related_name="files")
+    filename = models.CharField(max_length=255)
+    source = models.FileField(upload_to="imports/%Y/%m/", blank=True)
+    state = models.CharField(max_length=10, choices=ImportedFileState.choices, default=ImportedFileState.WAITING)
+    trouble = models.CharField(max_length=500, blank=True)
+    pieces = models.ManyToManyField(Piece, related_name="+")
+
+    class Meta:
+        ordering = ["pk"]
 
 
 class Passage(models.Model):

@@ -23,6 +23,13 @@ class PieceQuerySet(models.QuerySet[Any]):
         return found
 
 
+class ImportQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> ImportQuerySet:
+        if not person.is_authenticated or not person.is_teacher:
+            return self.none()
+        return self.filter(studio=person.studio)
+
+
 class PassageQuerySet(models.QuerySet[Any]):
     def cut_by_teachers(self) -> PassageQuerySet:
         """Without the arrangements made of them."""

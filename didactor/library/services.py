@@ -12,7 +12,7 @@ from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import Expectation, expect
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import read
-from didactor.core.score.open import engrave_isolated, prepare_isolated
+from didactor.core.score.open import engrave_isolated, read_isolated
 from didactor.library.models import Engraving, ModelSound, Passage, Piece, PieceRevision
 from didactor.people.models import Person
 
@@ -22,28 +22,39 @@ MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 
 
 def add_piece(*, teacher: Person, upload: IO[bytes], filename: str, title: str = "", composer: str = "") -> Piece:
-    """Take a score into the library. The original is kept as it came.
+    """Take the first (mostly the only) piece of a file into the library. Raises ``ScoreError`` as ``add_pieces`` does."""
+    return add_pieces(teacher=teacher, upload=upload, filename=filename, title=title, composer=composer)[0]
+
+
+def add_pieces(*, teacher: Person, upload: IO[bytes], filename: str, title: str = "", composer: str = "") -> list[Piece]:
+    """Take all pieces of a file into the library. The original is kept as it came.
 
     Raises:
         ScoreError: the file cannot be used; nothing is stored.
     """
-    head, prepared = prepare_isolated(upload)
+    found = read_isolated(upload)
     upload.seek(0)
     digest = hashlib.file_digest(upload, "sha256").hexdigest()
     upload.seek(0)
+    pieces: list[Piece] = []
     with transaction.atomic():
-        piece = Piece.objects.create(
-            studio=teacher.studio,
-            title=title.strip() or head["title"] or _title_of(filename),
-            composer=composer.strip() or head["composer"],
-            created_by=teacher,
-        )
-        revision = PieceRevision.objects.create(
-            piece=piece, original=File(upload, name=filename), filename=filename, sha256=digest, prepared=prepared, reading=head
-        )
-    with suppress(ScoreError):  # its page says so; the notes are read all the same
-        engraving_of(revision=revision, part=1, bars="", layout="desk")
-    return piece
+        original: File[bytes] | str = File(upload, name=filename)
+        for head, prepared in found:
+            piece = Piece.objects.create(
+                studio=teacher.studio,
+                title=(title.strip() or head["title"] or _title_of(filename))[:200],
+                composer=(composer.strip() or head["composer"])[:200],
+                created_by=teacher,
+            )
+            revision = PieceRevision.objects.create(
+                piece=piece, original=original, filename=filename[:255], sha256=digest, prepared=prepared, reading=head
+            )
+            original = revision.original.name  # several tunes of one file share it
+            pieces.append(piece)
+    if len(pieces) == 1:
+        with suppress(ScoreError):  # its page says so; the notes are read all the same
+            engraving_of(revision=pieces[0].current, part=1, bars="", layout="desk")
+    return pieces
 
 
 def _title_of(filename: str) -> str:

@@ -14,7 +14,8 @@ from didactor.core.score.engraving import LAYOUTS
 from didactor.library import exercises, services
 from didactor.library.exercise_forms import FORMS, ExerciseForm
 from didactor.library.forms import PassageForm, PieceForm
-from didactor.library.models import ModelSound, Passage, Piece
+from didactor.library.imports import begin_import
+from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece
 from didactor.people.permissions import anybody, teacher_only
 from didactor.takes.ranges import ranged_file
 
@@ -30,15 +31,44 @@ def upload(request: HttpRequest) -> HttpResponse:
     """Take a score in. What cannot be used gets a sentence that says why; nothing is stored then."""
     form = PieceForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
-        file = form.cleaned_data["score"]
+        files = form.cleaned_data["score"]
+        if len(files) > 1:
+            return redirect("library:import", pk=begin_import(teacher=request.user, files=files).pk)
         try:
-            piece = services.add_piece(teacher=request.user, upload=file.file, filename=file.name, title=form.cleaned_data["title"])
+            title = form.cleaned_data["title"]
+            pieces = services.add_pieces(teacher=request.user, upload=files[0].file, filename=files[0].name, title=title)
         except CoreError as error:
             form.add_error("score", error.message)
         else:
-            messages.success(request, f"“{piece}” is in the library.")
-            return redirect("library:piece", pk=piece.pk)
+            return _added(request, pieces)
     return render(request, "library/upload.html", {"form": form})
+
+
+def _added(request: HttpRequest, pieces: list[Piece]) -> HttpResponse:
+    if len(pieces) > 1:
+        messages.success(request, f"{len(pieces)} tunes of this file are in the library.")
+        return redirect("library:index")
+    messages.success(request, f"“{pieces[0]}” is in the library.")
+    return redirect("library:piece", pk=pieces[0].pk)
+
+
+@teacher_only
+def import_(request: HttpRequest, pk: int) -> HttpResponse:
+    """What became of each file that was brought in."""
+    return render(request, "library/import.html", _import_page(request, pk))
+
+
+@teacher_only
+def import_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+    """The same while it goes on; stops asking when all files are read."""
+    return render(request, "library/_import.html", _import_page(request, pk))
+
+
+def _import_page(request: HttpRequest, pk: int) -> dict[str, Any]:
+    batch = get_object_or_404(Import.objects.visible_to(request.user), pk=pk)
+    files = list(batch.files.prefetch_related("pieces__revisions"))
+    waiting = sum(f.state == ImportedFileState.WAITING for f in files)
+    return {"batch": batch, "files": files, "waiting": waiting, "done": len(files) - waiting}
 
 
 @teacher_only

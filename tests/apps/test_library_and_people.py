@@ -41,7 +41,7 @@ class LibraryTests(scenes.OwnFolders, TestCase):
 
     def test_a_bad_file_gets_a_sentence_and_stores_nothing(self):
         before = Piece.objects.count()
-        for data, words in ((b"hello", "not MusicXML"), (b"<!DOCTYPE a [<!ENTITY x 'y'>]><score-partwise/>", "entities")):
+        for data, words in ((b"hello", "no notation that can be read"), (b"<!DOCTYPE a [<!ENTITY x 'y'>]><score-partwise/>", "entities")):
             response = self.client.post(reverse("library:upload"), {"score": file(data, "a.musicxml")})
             self.assertContains(response, words)
         self.assertEqual(Piece.objects.count(), before)

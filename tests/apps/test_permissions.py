@@ -7,6 +7,7 @@ import uuid
 from django.test import TestCase
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
+from didactor.library.imports import begin_import
 from didactor.library.models import ModelSound
 from didactor.review.services import open_review
 from didactor.takes.services import begin_upload, submit_take
@@ -25,6 +26,8 @@ EXPECTED = {
     "people:leave": TEACHER,
     "library:index": {"teacher", "stranger"},
     "library:upload": {"teacher", "stranger"},
+    "library:import": TEACHER,
+    "library:import_fragment": TEACHER,
     "library:exercise": {"teacher", "stranger"},
     "library:exercise_fragment": {"teacher", "stranger"},
     "library:piece": TEACHER,
@@ -78,6 +81,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
         cls.scene = scene = scenes.build(listen_first=False)
         cls.take = scenes.recorded(scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
         cls.upload = begin_upload(student=scene.ylva.student, task=scene.task, filename="b.wav", length=10)
+        cls.batch = begin_import(teacher=scene.teacher, files=[])
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
         cls.people = {
@@ -98,6 +102,8 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "library:piece": [scene.passage.revision.piece_id],
             "library:original": [scene.passage.revision.piece_id],
             "library:model_sound": [sound.pk],
+            "library:import": [cls.batch.pk],
+            "library:import_fragment": [cls.batch.pk],
             "library:exercise": ["scale"],
             "library:exercise_fragment": ["scale"],
             "assignments:detail": [scene.assignment.pk],

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from playwright.sync_api import expect
 
 from didactor.assignments.models import Assignment
+from didactor.people.services import add_student
 from didactor.takes.models import Take, Upload
 from tests import scene as scenes
 from tests.browser.base import PHONE, BrowserTestCase
@@ -14,16 +16,46 @@ from tests.music import musicxml, wav
 
 
 class TeacherSetsWorkTests(BrowserTestCase):
+    def test_a_scale_for_a_mixed_class_takes_ten_clicks(self):
+        studio = self.scene.teacher.studio
+        for name, instrument in (("Aksel", "alto-saxophone"), ("Dagny", "trumpet"), ("Gro", "tuba")):
+            add_student(studio=studio, name=name, instrument=instrument, level="intermediate", group_name="Skerries")
+        page = self.page(self.scene.teacher)
+        clicks = 0
+
+        def click(locator: Any) -> None:
+            nonlocal clicks
+            clicks += 1
+            locator.click()
+
+        click(page.get_by_role("link", name="Library"))
+        click(page.get_by_role("link", name="Make an exercise"))
+        clicks += 1
+        page.get_by_label("Key note, concert pitch").select_option(label="E flat")
+        expect(page.get_by_role("heading", name="E flat major scale")).to_be_visible()
+        click(page.get_by_role("button", name="Assign it"))
+        clicks += 1
+        page.get_by_label("Whole group").select_option(label="Skerries")
+        saxophone = page.get_by_role("row").filter(has_text="Alto saxophone")
+        expect(saxophone).to_contain_text("no signs")
+        expect(page.get_by_role("row").filter(has_text="Trumpet")).to_contain_text("1 flat")
+        click(page.get_by_role("button", name="Assign", exact=True))
+        expect(page.get_by_role("heading", name="Students")).to_be_visible()
+        self.assertLessEqual(clicks, 10)
+        page.get_by_role("link", name="Alto saxophone").click()
+        expect(page.get_by_text("Aksel, Alto saxophone")).to_be_visible()
+        self.assertGreater(page.locator(".wide g.note").count(), 10)
+
     def test_upload_drag_over_bars_and_assign(self):
         page = self.page(self.scene.teacher)
         page.get_by_role("link", name="Library").click()
-        page.get_by_role("link", name="Add a score").click()
-        page.get_by_label("Score").set_input_files(self.file(b"a letter", "letter.musicxml"))
-        page.get_by_role("button", name="Read the score").click()
-        expect(page.get_by_role("alert")).to_contain_text("not MusicXML")
-        page.get_by_label("Score").set_input_files(self.file(musicxml("C5:q D5:q E5:h | F5:w | G5:w | E5:w", fifths=0), "new.musicxml"))
+        page.get_by_role("link", name="Add scores").click()
+        page.get_by_label("Scores").set_input_files(self.file(b"a letter", "letter.musicxml"))
+        page.get_by_role("button", name="Read them").click()
+        expect(page.get_by_role("alert")).to_contain_text("no notation that can be read")
+        page.get_by_label("Scores").set_input_files(self.file(musicxml("C5:q D5:q E5:h | F5:w | G5:w | E5:w", fifths=0), "new.musicxml"))
         page.get_by_label("Title").fill("Gale Warning")
-        page.get_by_role("button", name="Read the score").click()
+        page.get_by_role("button", name="Read them").click()
         expect(page.get_by_role("heading", name="Gale Warning")).to_be_visible()
         bars = page.locator(".wide rect.bar")
         self.assertEqual(bars.count(), 4)

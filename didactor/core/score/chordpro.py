@@ -18,9 +18,8 @@ from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, write_draf
 MAX_BARS = 2000
 _SHORT = {"t": "title", "st": "subtitle", "sog": "start_of_grid", "eog": "end_of_grid", "c": "comment"}
 #: Directives that say nothing about what is played.
-_PASSED_OVER = frozenset(
-    "subtitle comment ci cb comment_italic comment_box start_of_chorus end_of_chorus soc eoc start_of_verse end_of_verse sov eov "
-    "start_of_bridge end_of_bridge sob eob chorus capo album year copyright duration new_page np column_break colb meta".split()
+_PASSED_OVER = re.compile(
+    r"subtitle|comment\w*|c[ib]|(start|end)_of_\w+|[se]o[cvb]|chorus|capo|album|year|copyright|duration|new_page|np|column_break|colb|meta"
 )
 
 
@@ -87,7 +86,7 @@ def _directive(sheet: _Sheet, name: str, value: str) -> None:
     elif name == "tempo":
         found = re.match(r"\d+", value)
         sheet.tempo = float(found[0]) if found else None
-    elif name not in _PASSED_OVER:
+    elif not _PASSED_OVER.fullmatch(name):
         _tell(sheet, f"The directive “{name}” is not read.")
 
 

@@ -1,0 +1,136 @@
+"""Setting the work: exercises, parts for every instrument, many files at once."""
+
+from __future__ import annotations
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from didactor.assignments.models import Assignment
+from didactor.assignments.services import assign, frozen_basis, parts_written
+from didactor.library.arrangements import part_for, written_for
+from didactor.library.exercises import keep, melody_of, preview
+from didactor.library.jobs import engrave_parts, read_file
+from didactor.library.models import Import, Passage, Piece
+from didactor.library.services import cut_passage, expectation_of, read_part
+from didactor.people.services import add_student
+from tests import scene as scenes
+from tests.music import musicxml
+
+ABC = b"X:1\nT:Low tide\nM:3/4\nL:1/4\nK:G\nGAB | d3 |]\n\nX:2\nT:High tide\nM:3/4\nL:1/4\nK:D\n!wobble!def | a3 |]\n"
+
+
+class PartsTests(scenes.OwnFolders, TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.scene = scenes.build()
+        cls.teacher = cls.scene.teacher
+        cls.scale = keep(teacher=cls.teacher, kind="scale", choices={"tonic": "Eb", "octaves": 2})
+
+    def sounding(self, passage: Passage) -> list[int]:
+        return [n.sounding_midi for n in expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars).notes]
+
+    def student(self, instrument: str, level: str = "advanced"):
+        return add_student(studio=self.teacher.studio, name=f"{instrument} {level}", instrument=instrument, level=level)
+
+    def test_an_exercise_is_kept_once(self):
+        again = keep(teacher=self.teacher, kind="scale", choices={"tonic": "Eb", "octaves": 2})
+        self.assertEqual(again, self.scale)
+        self.assertEqual(self.scale.revision.piece.kind, "technique")
+        self.assertIn("E flat major", str(self.scale))
+
+    def test_each_student_gets_their_own_key_and_octave(self):
+        people = [self.student(i) for i in ("alto-saxophone", "horn", "tuba", "flute")]
+        fields = {"title": "Scale", "due_at": timezone.now(), "tempo": 80.0, "band_percent": 5.0}
+        assignment = assign(teacher=self.teacher, passage=self.scale, enrolments=people, fields=fields)
+        by_instrument = {t.enrolment.instrument: t.passage for t in assignment.tasks.all()}
+        self.assertEqual(by_instrument["flute"], self.scale)
+        saxophone = read_part(by_instrument["alto-saxophone"].revision_id, 1)
+        self.assertEqual((saxophone.bars[0].fifths, saxophone.notes[0].written_pitch[0]), (0, "C"))
+        self.assertEqual(read_part(by_instrument["tuba"].revision_id, 1).clef, "bass")
+        self.assertEqual(self.sounding(by_instrument["tuba"])[0] % 12, 3)
+        self.assertLess(max(self.sounding(by_instrument["tuba"])), 66)
+        # Note ids are common to all parts, so that a pin on the passage holds in each.
+        ids = {tuple(n.id for n in read_part(p.revision_id, 1).notes) for p in by_instrument.values()}
+        self.assertEqual(len(ids), 1)
+        self.assertEqual(frozen_basis(assignment.tasks.get(enrolment=people[2]))["revision_id"], by_instrument["tuba"].revision_id)
+        self.assertFalse(parts_written(assignment).is_done)
+        engrave_parts(passage_ids=[p.pk for p in by_instrument.values()])
+        self.assertTrue(parts_written(assignment).is_done)
+
+    def test_what_does_not_fit_is_shown_with_choices(self):
+        part = part_for(passage=self.scale, instrument="trumpet", level="beginner")
+        self.assertFalse(all(o.fits for o in part.offers))
+        self.assertIn("one octave only", " ".join(o.words for o in part.offers))
+        self.assertIn("out of range", " ".join(o.words for o in part.offers))
+        shorter = next(o for o in part.offers if o.value.startswith("one_octave"))
+        own = written_for(passage=self.scale, instrument="trumpet", offer=shorter.value)
+        self.assertLess(len(self.sounding(own)), len(self.sounding(self.scale)))
+        self.assertEqual(written_for(passage=self.scale, instrument="trumpet", offer=shorter.value), own)
+
+    def test_the_teacher_chooses_on_the_page(self):
+        beginner = self.student("trumpet", "beginner")
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        url = f"{reverse('assignments:create')}?passage={self.scale.pk}"
+        fragment = f"{reverse('assignments:parts_fragment')}?passage={self.scale.pk}&enrolments={beginner.pk}"
+        self.assertContains(self.client.get(fragment), "leave out")
+        data = {
+            "title": "E flat", "beat_unit": "quarter", "tempo": "80", "stage": "at_tempo", "count_off": "4", "due_at": "2100-01-01T10:00",
+            "checklist": ["notes"], "students_see": "marks", "enrolments": [beginner.pk], "part-trumpet-beginner": "leave_out",
+        }  # fmt: skip
+        self.assertContains(self.client.post(url, data), "Choose at least one student")
+        self.client.post(url, {**data, "part-trumpet-beginner": "-1"})
+        task = Assignment.objects.get(title="E flat").tasks.get()
+        self.assertEqual(min(self.sounding(task.passage)), min(self.sounding(self.scale)) - 12)
+
+    def test_an_exception_for_one_student(self):
+        task = self.scene.task
+        task.tempo, task.own_due_at = 60.0, timezone.now()
+        self.assertEqual(task.targets.tempo_qpm, 60.0)
+        self.assertEqual(task.tempo_in_words, "quarter = 60")
+        self.assertEqual(task.due_at, task.own_due_at)
+
+    def test_a_rhythm_is_laid_on_a_melody_of_the_library(self):
+        choices = melody_of(self.scene.passage)
+        self.assertEqual((choices["fifths"], choices["notes"][0]), (2, ("A4", "1")))
+        title, drawings = preview("variation", {**choices, "pattern": "s s e", "words": "run-ning far"})
+        self.assertIn("run-ning far", title)
+        self.assertIn("<svg", drawings["desk"])
+
+
+class ImportTests(scenes.OwnFolders, TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.scene = scenes.build()
+
+    def setUp(self):
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+
+    def files(self):
+        return [
+            SimpleUploadedFile("tides.abc", ABC),
+            SimpleUploadedFile("tune.musicxml", musicxml("C4:w", fifths=0)),
+            SimpleUploadedFile("photo.png", b"\x89PNG\x00\x00"),
+        ]
+
+    def test_many_files_with_a_report_for_each(self):
+        self.client.post(reverse("library:upload"), {"score": self.files()})
+        batch = Import.objects.get()
+        page = reverse("library:import", args=[batch.pk])
+        self.assertContains(self.client.get(page), "0 of 3 read")
+        for kept in batch.files.all():
+            read_file(imported_file_id=kept.pk)
+            read_file(imported_file_id=kept.pk)
+        response = self.client.get(page)
+        for words in ("3 of 3 read", "High tide", "wobble", "no notation that can be read"):
+            self.assertContains(response, words)
+        self.assertNotContains(response, "hx-get")
+        self.assertEqual(Piece.objects.filter(title__endswith="tide").count(), 2)
+
+    def test_each_tune_of_a_file_gives_the_file_back(self):
+        self.client.post(reverse("library:upload"), {"score": SimpleUploadedFile("tides.abc", ABC)})
+        for piece in Piece.objects.filter(title__endswith="tide"):
+            response = self.client.get(reverse("library:original", args=[piece.pk]))
+            self.assertEqual(b"".join(response.streaming_content), ABC)
+            self.assertEqual(cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="1-2").note_count, 4)
