@@ -69,7 +69,7 @@ class TeacherSetsWorkTests(BrowserTestCase):
         page.get_by_role("spinbutton", name="Tempo").fill("88")
         self.accessible(page)
         page.get_by_role("button", name="Assign", exact=True).click()
-        expect(page.get_by_role("status")).to_contain_text("is assigned")
+        expect(page.get_by_role("status").first).to_contain_text("is assigned")
         assignment = Assignment.objects.latest("pk")
         self.assertEqual((assignment.passage.bars, assignment.tempo), ("2-3", 88.0))
 
