@@ -52,7 +52,7 @@ class Part:
     def span_in_words(self, offer: Offer) -> str:
         """The written range, as “C4–A5”."""
         low, high = (midi_to_name(m - self.instrument.transposition) for m in (offer.low, offer.high))
-        return f"{low}–{high}"
+        return f"{low}–{high}".replace("b", "♭").replace("#", "♯")
 
 
 def part_for(*, passage: Passage, instrument: str, level: str) -> Part:

@@ -6,6 +6,8 @@ from django import forms
 
 from didactor.core.score.formats_in import FORMATS
 from didactor.library.imports import MOST_FILES
+from didactor.library.models import Kind, Piece
+from didactor.people.models import Level
 
 
 class ManyFiles(forms.FileInput):
@@ -29,6 +31,29 @@ class PieceForm(forms.Form):
         widget=ManyFiles(attrs={"accept": ",".join(FORMATS)}),
     )
     title = forms.CharField(max_length=200, required=False, help_text="Empty: as the file says. For a single file only.")
+
+
+class SearchForm(forms.Form):
+    words = forms.CharField(required=False, max_length=100, label="Find", widget=forms.SearchInput(attrs={"autocomplete": "off"}))
+    kind = forms.ChoiceField(choices=[("", "All kinds"), *Kind.choices], required=False)
+    level = forms.ChoiceField(choices=[("", "All levels"), *Level.choices], required=False)
+
+
+class DetailsForm(forms.ModelForm):
+    """What a teacher may say of a piece; its notation is not touched."""
+
+    tags = forms.CharField(required=False, max_length=300, help_text="Separated by commas.")
+
+    class Meta:
+        model = Piece
+        fields = ("title", "composer", "kind", "level", "tags")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.initial["tags"] = ", ".join(self.instance.tags)
+
+    def clean_tags(self) -> list[str]:
+        return list(dict.fromkeys(t.strip()[:40] for t in self.cleaned_data["tags"].split(",") if t.strip()))
 
 
 class PassageForm(forms.Form):

@@ -15,9 +15,9 @@ class PieceQuerySet(models.QuerySet[Any]):
             return self.none()
         return self.filter(studio=person.studio)
 
-    def found_by(self, words: str) -> PieceQuerySet:
-        """Pieces whose title, composer or tags hold every word."""
-        found = self
+    def found_by(self, words: str, kind: str = "", level: str = "") -> PieceQuerySet:
+        """Pieces whose title, composer or tags hold every word, of a kind and a level where those are given."""
+        found = self.filter(**{name: value for name, value in (("kind", kind), ("level", level)) if value})
         for word in words.split():
             found = found.filter(models.Q(title__icontains=word) | models.Q(composer__icontains=word) | models.Q(tags__icontains=word))
         return found

@@ -11,6 +11,7 @@ urlpatterns = [
     path("exercises/<slug:kind>/", views.exercise, name="exercise"),
     path("exercises/<slug:kind>/preview/", views.exercise_fragment, name="exercise_fragment"),
     path("<int:pk>/", views.piece, name="piece"),
+    path("<int:pk>/details/", views.details, name="details"),
     path("<int:pk>/original/", views.original, name="original"),
     path("models/<int:pk>/", views.model_sound, name="model_sound"),
 ]

@@ -3,27 +3,52 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.db.models import Count
+from django.core.paginator import Paginator
+from django.db.models import Count, Prefetch, Q
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
 from didactor.core.errors import CoreError
 from didactor.core.formats.lanes import plain_score
+from didactor.core.formats.lanes.study import study_score
 from didactor.core.score.engraving import LAYOUTS
 from didactor.library import exercises, services
 from didactor.library.exercise_forms import FORMS, ExerciseForm
-from didactor.library.forms import PassageForm, PieceForm
+from didactor.library.forms import DetailsForm, PassageForm, PieceForm, SearchForm
 from didactor.library.imports import begin_import
-from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece
+from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece, PieceRevision
+from didactor.library.study import study_of
 from didactor.people.permissions import anybody, teacher_only
 from didactor.takes.ranges import ranged_file
+
+PAGE_LENGTH = 60
 
 
 @teacher_only
 def index(request: HttpRequest) -> HttpResponse:
-    pieces = Piece.objects.visible_to(request.user).annotate(passage_count=Count("revisions__passages")).prefetch_related("revisions")
-    return render(request, "library/index.html", {"pieces": pieces})
+    everything = Piece.objects.visible_to(request.user)
+    form = SearchForm(request.GET or None)
+    wanted = form.cleaned_data if form.is_valid() else {}
+    found = everything.found_by(**wanted) if any(wanted.values()) else everything
+    own = Count("revisions__passages", filter=Q(revisions__passages__arranged_from=None))
+    revisions = Prefetch("revisions", queryset=PieceRevision.objects.filter(arranged_from=None).defer("prepared"), to_attr="own_revisions")
+    page = Paginator(found.annotate(passage_count=own).prefetch_related(revisions), PAGE_LENGTH).get_page(request.GET.get("page"))
+    context = {"page": page, "form": form, "searched": any(wanted.values()), "is_empty": not everything.exists()}
+    template = "library/_pieces.html" if request.htmx else "library/index.html"
+    return render(request, template, context)
+
+
+@teacher_only
+def details(request: HttpRequest, pk: int) -> HttpResponse:
+    """Title, kind, level and tags of a piece."""
+    found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
+    form = DetailsForm(request.POST or None, instance=found)
+    if request.method == "POST" and form.is_valid():
+        form.save()
+        messages.success(request, f"“{found}” is kept.")
+        return redirect("library:piece", pk=found.pk)
+    return render(request, "library/details.html", {"form": form, "piece": found})
 
 
 @teacher_only
@@ -91,12 +116,17 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
             return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
     part = revision.part(index)
     numbers = {bar["id"]: bar["number"] for bar in part["bars"]}
+    asked = request.GET.get("tempo", "")
+    found_in_it = study_of(revision=revision, part=index, target_bpm=float(asked) if asked.isdigit() and 10 <= int(asked) <= 400 else None)
     drawings = {}
     trouble = ""
     try:
         for layout in LAYOUTS:
             engraving = services.engraving_of(revision=revision, part=index, bars="", layout=layout)
-            drawings[layout] = plain_score(engraving.svg, engraving.geometry, numbers)
+            if found_in_it is None:
+                drawings[layout] = plain_score(engraving.svg, engraving.geometry, numbers)
+            else:
+                drawings[layout] = study_score(engraving.svg, engraving.geometry, found_in_it.view)
     except CoreError as error:
         trouble = error.message
     context = {
@@ -106,6 +136,7 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
         "form": form,
         "drawings": drawings,
         "trouble": trouble,
+        "study": found_in_it,
         "passages": Passage.objects.visible_to(request.user)
         .cut_by_teachers()
         .filter(revision__piece=found)

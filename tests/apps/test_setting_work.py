@@ -99,6 +99,39 @@ class PartsTests(scenes.OwnFolders, TestCase):
         self.assertIn("<svg", drawings["desk"])
 
 
+class LibraryPageTests(scenes.OwnFolders, TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.scene = scenes.build()
+        keep(teacher=cls.scene.teacher, kind="scale", choices={"tonic": "D"})
+
+    def setUp(self):
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+
+    def test_pieces_are_found_by_words_kind_and_tags(self):
+        piece = self.scene.passage.revision.piece
+        data = {"title": "Test tune", "composer": "Nobody", "kind": "repertoire", "level": "elementary", "tags": "autumn, concert, autumn"}
+        self.client.post(reverse("library:details", args=[piece.pk]), data)
+        piece.refresh_from_db()
+        self.assertEqual(piece.tags, ["autumn", "concert"])
+        for query, found, missing in (
+            ("words=tune", "Test tune", "D major"),
+            ("words=autumn", "Test tune", "D major"),
+            ("kind=technique", "D major", "Test tune"),
+            ("level=elementary", "Test tune", "D major"),
+        ):
+            response = self.client.get(f"{reverse('library:index')}?{query}")
+            self.assertContains(response, found)
+            self.assertNotContains(response, missing)
+        self.assertContains(self.client.get(f"{reverse('library:index')}?words=zzz"), "Nothing in the library")
+
+    def test_a_piece_shows_its_hardest_bar_cuts_and_steps(self):
+        url = reverse("library:piece", args=[self.scene.passage.revision.piece_id])
+        response = self.client.get(f"{url}?tempo=120")
+        for words in ("The hardest bar", "Two bars at a time", 'class="heat', "Begin at"):
+            self.assertContains(response, words)
+
+
 class ImportTests(scenes.OwnFolders, TestCase):
     @classmethod
     def setUpTestData(cls):

@@ -47,6 +47,13 @@ function start(sheet) {
     if (match) show(sheet, match[1], match[2] || match[1]);
   };
   field.addEventListener("input", typed);
+  // A proposed segment fills the field as if it had been typed.
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-bars]");
+    if (!button) return;
+    field.value = button.dataset.bars;
+    typed();
+  });
   typed();
 }
 

@@ -16,8 +16,8 @@ LANE_GAP = 150.0
 
 def plain_score(svg: str, geometry: dict[str, Any], bar_numbers: dict[str, str]) -> str:
     """The engraving with a place to touch over every bar (``rect.bar`` with ``data-bar``)."""
-    root = _parse(svg)
-    _add_bars(root, geometry, bar_numbers)
+    root = parse(svg)
+    add_bars(root, geometry, bar_numbers)
     return etree.tostring(root, encoding="unicode")
 
 
@@ -29,14 +29,14 @@ def score_with_lanes(svg: str, geometry: dict[str, Any], result: dict[str, Any],
         result: analysis JSON; with nothing judged the engraving comes back without marks.
         view: which lanes, and which notes a finding names.
     """
-    root = _parse(svg)
-    _add_bars(root, geometry, view.bar_numbers)
+    root = parse(svg)
+    add_bars(root, geometry, view.bar_numbers)
     if result.get("notes") is None:
         return etree.tostring(root, encoding="unicode")
     kinds = lanes_of(view.lanes, result)
     room = sum(kind.height + LANE_GAP for kind in kinds) + (2 * LANE_GAP if kinds else 0)
     places = Places(geometry, result, view.bar_numbers)
-    systems = _systems(root)
+    systems = systems_of(root)
     for index, (element, system) in enumerate(zip(systems, geometry["systems"], strict=True)):
         element.set("transform", f"translate(0, {index * room:g})")
         layer = etree.SubElement(element, f"{SVG}g", {"class": "heard"})
@@ -59,15 +59,17 @@ def score_with_lanes(svg: str, geometry: dict[str, Any], result: dict[str, Any],
             lane.write_name()
             kind.draw(lane)
             top += kind.height + LANE_GAP
-    _grow(root, room * len(systems), _label_width(geometry) if kinds else 0.0)
+    grow(root, room * len(systems), _label_width(geometry) if kinds else 0.0)
     return etree.tostring(root, encoding="unicode")
 
 
-def _parse(svg: str) -> etree._Element:
+def parse(svg: str) -> etree._Element:
+    """An engraving as a tree."""
     return etree.fromstring(svg.encode(), etree.XMLParser(huge_tree=True, resolve_entities=False))
 
 
-def _systems(root: etree._Element) -> list[etree._Element]:
+def systems_of(root: etree._Element) -> list[etree._Element]:
+    """The groups of an engraving that hold one system each, from the top."""
     return [g for g in root.iter(f"{SVG}g") if (g.get("data-class") or "") == "system"]
 
 
@@ -75,7 +77,7 @@ def _label_width(geometry: dict[str, Any]) -> float:
     return 760.0 if is_narrow(geometry) else 1330.0
 
 
-def _grow(root: etree._Element, by: float, left: float) -> None:
+def grow(root: etree._Element, by: float, left: float) -> None:
     """Make room below for the lanes and on the left for their names."""
     inner = root.find(f"{SVG}svg")
     if inner is None:
@@ -85,8 +87,9 @@ def _grow(root: etree._Element, by: float, left: float) -> None:
         element.set("viewBox", f"{x - (left if element is inner else 0):g} {y:g} {width + left * scale:g} {height + by * scale:g}")
 
 
-def _add_bars(root: etree._Element, geometry: dict[str, Any], numbers: dict[str, str]) -> None:
-    systems = _systems(root)
+def add_bars(root: etree._Element, geometry: dict[str, Any], numbers: dict[str, str]) -> None:
+    """A place to touch over every bar, below the notes."""
+    systems = systems_of(root)
     # Before the music, in the order of the bars: the notes lie on top and can be touched themselves.
     for bar_id, bar in reversed(list(geometry["bars"].items())):
         system = geometry["systems"][int(bar["system"])]

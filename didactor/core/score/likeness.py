@@ -1,0 +1,144 @@
+"""Which bars of a part are the same, the same at another pitch, or almost the same: learning one of them pays twice.
+
+A bar's pattern is its onsets, lengths and intervals from its first note. Of two bars that are almost the same, the later one hides a
+*trap*: the place where it leaves the pattern that the player has just learnt.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from didactor.core.score.model import Note, Part
+
+#: Bars with fewer notes than this are too plain to be called almost the same.
+FEWEST_NOTES = 3
+_GRID = 48
+
+Slot = tuple[int, tuple[int, ...], int]
+
+
+class Kind(StrEnum):
+    """How two bars are alike."""
+
+    SAME = "same"
+    TRANSPOSED = "transposed"
+    ALMOST = "almost"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Likeness:
+    """``bar`` is like the earlier ``pattern`` (indices of bars). ``semitones`` from the pattern up; ``trap`` are ids of the notes in
+    ``bar`` that leave it (empty where a note of the pattern is left out).
+    """
+
+    bar: int
+    pattern: int
+    kind: Kind
+    semitones: int = 0
+    trap: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Content:
+    """A bar as slots of (onset, pitches or nothing for strokes, length) in parts of a quarter, with the ids behind each slot."""
+
+    slots: tuple[Slot, ...]
+    ids: tuple[tuple[str, ...], ...]
+
+    @property
+    def shape(self) -> tuple[Slot, ...]:
+        """The same with pitches counted from the first."""
+        base = next((p[0] for _, p, _ in self.slots if p), 0)
+        return tuple((onset, tuple(p - base for p in pitches), length) for onset, pitches, length in self.slots)
+
+
+def likenesses(part: Part) -> list[Likeness]:
+    """For every bar that is like an earlier one, the closest likeness: the same before transposed before almost the same."""
+    contents = _contents(part)
+    found = []
+    for index, own in contents.items():
+        if not own.slots:
+            continue
+        earlier = [(i, c) for i, c in contents.items() if i < index and c.slots]
+        match = _exact(index, own, earlier) or _transposed(index, own, earlier) or _almost(index, own, earlier)
+        if match is not None:
+            found.append(match)
+    return found
+
+
+def _contents(part: Part) -> dict[int, _Content]:
+    by_bar: dict[int, dict[tuple[int, int], list[Note]]] = {bar.index: {} for bar in part.bars}
+    for note in part.notes:
+        if not note.grace:
+            by_bar[note.bar_index].setdefault((round(note.onset_quarters * _GRID), note.staff), []).append(note)
+    result = {}
+    for index, slots in by_bar.items():
+        ordered = sorted(slots.items())
+        result[index] = _Content(
+            slots=tuple(
+                (
+                    onset + 100_000 * staff,
+                    tuple(sorted(n.sounding_midi for n in notes if not n.unpitched)),
+                    round(max(n.duration_quarters for n in notes) * _GRID),
+                )
+                for (onset, staff), notes in ordered
+            ),
+            ids=tuple(tuple(n.id for n in notes) for _, notes in ordered),
+        )
+    return result
+
+
+def _exact(index: int, own: _Content, earlier: list[tuple[int, _Content]]) -> Likeness | None:
+    at = next((i for i, c in earlier if c.slots == own.slots), None)
+    return None if at is None else Likeness(bar=index, pattern=at, kind=Kind.SAME)
+
+
+def _transposed(index: int, own: _Content, earlier: list[tuple[int, _Content]]) -> Likeness | None:
+    if len(own.slots) < FEWEST_NOTES or not own.slots[0][1]:
+        return None
+    at = next(((i, c) for i, c in earlier if c.shape == own.shape), None)
+    if at is None:
+        return None
+    return Likeness(bar=index, pattern=at[0], kind=Kind.TRANSPOSED, semitones=own.slots[0][1][0] - at[1].slots[0][1][0])
+
+
+def _almost(index: int, own: _Content, earlier: list[tuple[int, _Content]]) -> Likeness | None:
+    """One note another pitch, one length another (with what follows from it), one note more or fewer; the bar before counts first."""
+    for i, other in reversed(earlier):
+        if min(len(own.slots), len(other.slots)) < FEWEST_NOTES:
+            continue
+        for pattern in _at_other_pitches(other, own):
+            trap = _one_difference(pattern[0], own)
+            if trap is not None:
+                return Likeness(bar=index, pattern=i, kind=Kind.ALMOST, semitones=pattern[1], trap=trap)
+    return None
+
+
+def _at_other_pitches(other: _Content, own: _Content) -> list[tuple[tuple[Slot, ...], int]]:
+    """The pattern as it stands and, where it is long enough to be known again, moved to where this bar's first or last note is."""
+    found = [(other.slots, 0)]
+    if len(other.slots) >= FEWEST_NOTES + 1:
+        for at in (0, -1):
+            if own.slots[at][1] and other.slots[at][1]:
+                shift = own.slots[at][1][0] - other.slots[at][1][0]
+                if shift:
+                    found.append((tuple((o, tuple(p + shift for p in ps), n) for o, ps, n in other.slots), shift))
+    return found
+
+
+def _one_difference(pattern: tuple[Slot, ...], own: _Content) -> tuple[str, ...] | None:
+    """Ids of the notes that differ, where all the difference is one note; None where more differs."""
+    theirs, mine = set(pattern), set(own.slots)
+    mine_only = [k for k, slot in enumerate(own.slots) if slot not in theirs]
+    theirs_only = [slot for slot in pattern if slot not in mine]
+    if len(mine_only) == len(theirs_only) == 1:
+        return own.ids[mine_only[0]]
+    # A length changed and with it the next onset: a dotted pair for an even one.
+    if len(mine_only) == len(theirs_only) == 2 and mine_only[1] == mine_only[0] + 1:
+        same_pitches = all(own.slots[k][1] == slot[1] for k, slot in zip(mine_only, theirs_only, strict=True))
+        return own.ids[mine_only[1]] if same_pitches else None
+    # One note more (two halves for a whole) or one fewer.
+    if sorted((len(mine_only), len(theirs_only))) == [1, 2]:
+        return tuple(i for k in mine_only for i in own.ids[k])
+    return None

@@ -1,0 +1,80 @@
+"""Where a piece can be cut for practice: two bars at a time, by phrases, the hardest bars first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from didactor.core.score.difficulty import Difficulty
+from didactor.core.score.model import Bar, Part
+
+#: A phrase is at least and mostly at most so many bars long.
+SHORTEST_PHRASE, LONGEST_PHRASE = 2, 8
+#: A note that fills so much of its bar, at its end, closes a phrase.
+CLOSING_SHARE = 0.45
+HARDEST = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Segment:
+    """Bars by printed number, both included."""
+
+    first: str
+    last: str
+
+    @property
+    def bars(self) -> str:
+        return self.first if self.first == self.last else f"{self.first}-{self.last}"
+
+
+def two_by_two(part: Part) -> list[Segment]:
+    """Two bars at a time; an upbeat belongs to the first."""
+    start = 1 if len(part.bars) > 2 and part.bars[0].number == "0" else 0
+    found = []
+    for index in range(start, len(part.bars), 2):
+        first = part.bars[0] if index == start else part.bars[index]
+        found.append(Segment(first=first.number, last=part.bars[min(index + 1, len(part.bars) - 1)].number))
+    return found
+
+
+def phrases(part: Part) -> list[Segment]:
+    """Cut after repeats and double bars, after long closing notes and before rests; never shorter than two bars."""
+    found: list[Segment] = []
+    begin = 0
+    for index, bar in enumerate(part.bars):
+        length = index - begin + 1
+        last = index == len(part.bars) - 1
+        enough = length >= SHORTEST_PHRASE and len(part.bars) - index - 1 != 1
+        if last or (enough and (_closes(part, bar) or length >= LONGEST_PHRASE)):
+            found.append(Segment(first=part.bars[begin].number, last=bar.number))
+            begin = index + 1
+    return found
+
+
+def _closes(part: Part, bar: Bar) -> bool:
+    if bar.repeat_end or bar.jump or "fine" in bar.marks:
+        return True
+    own = [n for n in part.notes if n.bar_index == bar.index and n.staff == 1 and not n.grace]
+    if not own:
+        return True
+    last = max(own, key=lambda n: n.onset_quarters)
+    if last.tie_start:
+        return False
+    silence = bar.length_quarters - last.onset_quarters - last.duration_quarters
+    return last.duration_quarters >= CLOSING_SHARE * bar.length_quarters or silence >= bar.beat_quarters - 1e-6
+
+
+def hardest_first(part: Part, found: Difficulty) -> list[Segment]:
+    """The hardest bars with the one before each, hardest first, none twice: the join into a hard bar is part of it."""
+    by_number = {b.number: b.value for b in found.bars}
+    order = sorted((b for b in part.bars if b.number in by_number), key=lambda b: -by_number[b.number])
+    taken: set[int] = set()
+    segments = []
+    for bar in order:
+        span = {max(0, bar.index - 1), bar.index}
+        if span & taken:
+            continue
+        taken |= span
+        segments.append(Segment(first=part.bars[min(span)].number, last=bar.number))
+        if len(segments) == HARDEST:
+            break
+    return segments

@@ -1,0 +1,118 @@
+"""What a teacher would find in a part with pencil and patience: hard bars, bars alike, where to cut, where to begin the tempo."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from didactor.core.errors import PassageError
+from didactor.core.formats.lanes.study import StudyView
+from didactor.core.score.difficulty import Difficulty, difficulty, ladder, starting_tempo
+from didactor.core.score.expected import expect
+from didactor.core.score.likeness import Kind, Likeness, likenesses
+from didactor.core.score.model import Part
+from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
+from didactor.core.units import beats_to_quarters_per_minute, quarters_to_beats_per_minute
+from didactor.library.models import PieceRevision
+from didactor.library.services import read_part
+
+#: Where a score says no tempo.
+USUAL_QPM = 84.0
+_INTERVALS = (
+    "", "a semitone", "a tone", "a minor third", "a major third", "a fourth", "a tritone", "a fifth", "a minor sixth", "a major sixth",
+    "a minor seventh", "a major seventh", "an octave",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class Study:
+    """Everything found in one part, in words and as a drawing to lay over it."""
+
+    difficulty: Difficulty
+    hardest: str
+    because: str
+    target: int
+    start: int
+    steps: tuple[int, ...]
+    alike: tuple[str, ...]
+    proposals: tuple[tuple[str, tuple[Segment, ...]], ...]
+    view: StudyView
+
+
+def study_of(*, revision: PieceRevision, part: int, target_bpm: float | None = None, level: str = "elementary") -> Study | None:
+    """What is in a part; None where it has no notes."""
+    return _study(revision.pk, part, target_bpm, level)
+
+
+@lru_cache(maxsize=64)
+def _study(revision_id: int, part_index: int, target_bpm: float | None, level: str) -> Study | None:
+    part = read_part(revision_id, part_index)
+    try:
+        # As written, each bar once: a repeat is no harder the second time.
+        expectation = expect(part, None, f"{part.bars[0].number}-{part.bars[-1].number}")
+    except PassageError:
+        return None
+    unit = "dotted_quarter" if part.bars[-1].beat_quarters == 1.5 else "quarter"
+    marked = next((bar.tempo_qpm for bar in part.bars if bar.tempo_qpm), None) or USUAL_QPM
+    qpm = beats_to_quarters_per_minute(target_bpm, unit) if target_bpm else marked
+    found = difficulty(expectation, qpm, part.bars[0].fifths)
+    like = likenesses(part)
+    start = quarters_to_beats_per_minute(starting_tempo(found, qpm, level), unit)
+    target = quarters_to_beats_per_minute(qpm, unit)
+    hardest = found.hardest
+    return Study(
+        difficulty=found,
+        hardest=hardest.number,
+        because=" and ".join(hardest.why) or "more of everything",
+        target=round(target),
+        start=ladder(start, target)[0],
+        steps=tuple(ladder(start, target)),
+        alike=tuple(_in_words(entry, part) for entry in like),
+        proposals=(
+            ("Phrases", tuple(phrases(part))),
+            ("Two bars at a time", tuple(two_by_two(part))),
+            ("Hardest first", tuple(hardest_first(part, found))),
+        ),
+        view=_view(part, found, like),
+    )
+
+
+def _view(part: Part, found: Difficulty, like: list[Likeness]) -> StudyView:
+    highest = max((b.value for b in found.bars), default=0.0) or 1.0
+    by_number = {b.number: b for b in found.bars}
+    heat, says = {}, {}
+    for bar in part.bars:
+        entry = by_number.get(bar.number)
+        if entry is not None and entry.value > 0:
+            heat[bar.id] = entry.value / highest
+            says[bar.id] = f"Bar {bar.number}: {' and '.join(entry.why) or 'nothing unusual'}, {entry.notes_per_second:.1f} notes a second"
+    return StudyView(
+        bar_numbers={bar.id: bar.number for bar in part.bars},
+        heat=heat,
+        says=says,
+        like={part.bars[entry.bar].id: _label(entry, part) for entry in like},
+        traps={note: f"A trap: bar {part.bars[e.pattern].number} went on otherwise here" for e in like for note in e.trap},
+    )
+
+
+def _label(entry: Likeness, part: Part) -> str:
+    number = part.bars[entry.pattern].number
+    return {Kind.SAME: f"as {number}", Kind.TRANSPOSED: f"{number} moved", Kind.ALMOST: f"almost {number}"}[entry.kind]
+
+
+def _in_words(entry: Likeness, part: Part) -> str:
+    bar, pattern = part.bars[entry.bar].number, part.bars[entry.pattern].number
+    if entry.kind is Kind.SAME:
+        return f"Bar {bar} is bar {pattern} again."
+    moved = _moved_in_words(entry.semitones)
+    if entry.kind is Kind.TRANSPOSED:
+        return f"Bar {bar} is bar {pattern}, {moved}."
+    return f"Bar {bar} is almost bar {pattern}{f', {moved}' if moved else ''}: one note differs, a trap."
+
+
+def _moved_in_words(semitones: int) -> str:
+    if not semitones:
+        return ""
+    size = abs(semitones)
+    words = _INTERVALS[size] if size <= 12 else f"{size} semitones"
+    return f"{words} {'higher' if semitones > 0 else 'lower'}"

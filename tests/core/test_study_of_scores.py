@@ -1,0 +1,79 @@
+"""Bars alike, difficulty, cuts and ladders."""
+
+from __future__ import annotations
+
+from django.test import SimpleTestCase
+
+from didactor.core.score.difficulty import difficulty, ladder, starting_tempo
+from didactor.core.score.expected import expect
+from didactor.core.score.likeness import Kind, likenesses
+from didactor.core.score.model import Part
+from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.segments import hardest_first, phrases, two_by_two
+from tests.music import musicxml
+
+FIRST = "C4:q E4:e F4:e G4:q E4:q"
+
+
+def part(text: str, **line: object) -> Part:
+    return read(prepare(musicxml(text, **{"fifths": 0, **line}))).parts[0]
+
+
+class LikenessTests(SimpleTestCase):
+    def like(self, *bars: str) -> list[tuple[int, int, Kind, int, int]]:
+        return [(x.bar, x.pattern, x.kind, x.semitones, len(x.trap)) for x in likenesses(part(" | ".join(bars)))]
+
+    def test_the_same_moved_and_almost_the_same(self):
+        self.assertEqual(self.like(FIRST, "A4:w", FIRST), [(2, 0, Kind.SAME, 0, 0)])
+        self.assertEqual(self.like(FIRST, "F4:q A4:e Bb4:e C5:q A4:q"), [(1, 0, Kind.TRANSPOSED, 5, 0)])
+        self.assertEqual(self.like(FIRST, "C4:q E4:e F4:e A4:q E4:q"), [(1, 0, Kind.ALMOST, 0, 1)])
+        self.assertEqual(self.like(FIRST, "D4:h B4:h", "G4:e A4:e B4:e A4:e G4:h"), [])
+
+    def test_the_trap_is_the_note_that_leaves_the_pattern(self):
+        made = part(f"{FIRST} | C4:q E4:e F4:e A4:q E4:q")
+        [trap] = likenesses(made)[0].trap
+        self.assertEqual(next(n for n in made.notes if n.id == trap).written_pitch, "A4")
+
+    def test_rhythm_changed_and_a_moved_copy_with_a_trap(self):
+        self.assertEqual(self.like(FIRST, "C4:q E4:e. F4:s G4:q E4:q")[0][2], Kind.ALMOST)
+        self.assertEqual(self.like(FIRST, "D4:q F#4:e G4:e A4:q A4:q"), [(1, 0, Kind.ALMOST, 2, 1)])
+
+
+class DifficultyTests(SimpleTestCase):
+    def of(self, text: str, tempo: float = 80.0, fifths: int = 0):
+        return difficulty(expect(part(text, fifths=fifths)), tempo, fifths)
+
+    def test_each_reason_makes_a_bar_harder_and_is_named(self):
+        plain = "C4:q D4:q E4:q D4:q"
+        for harder, why in (
+            ("C4:s D4:s E4:s D4:s C4:s D4:s E4:s D4:s C4:q D4:q", "many notes a second"),
+            ("C4:e D4:q E4:q F4:q E4:e", "an unusual rhythm"),
+            ("C4:q A4:q D4:q B4:q", "leaps"),
+            ("C4:q D#4:q Eb4:q F#4:q", "signs against the key"),
+        ):
+            found = self.of(f"{plain} | {harder}")
+            self.assertEqual(found.hardest.number, "2", why)
+            self.assertIn(why, found.hardest.why)
+        self.assertGreater(self.of(plain, 160).value, self.of(plain, 80).value)
+        self.assertEqual(self.of(plain).hardest.why[1:], ())
+
+    def test_a_beginner_starts_slower_and_climbs_to_the_target(self):
+        found = self.of("C4:e D4:e E4:e F4:e G4:e F4:e E4:e D4:e | C4:w", 120)
+        slow, quick = (starting_tempo(found, 120, level) for level in ("beginner", "advanced"))
+        self.assertLess(slow, 70)
+        self.assertEqual(quick, 120)
+        steps = ladder(slow, 120)
+        self.assertEqual((steps[-1], steps), (120, sorted(set(steps))))
+        self.assertLessEqual(len(steps), 9)
+        self.assertEqual(ladder(90, 80), [80])
+
+
+class SegmentTests(SimpleTestCase):
+    LONG = f"A3:q | {FIRST} | G4:h. r:q | {FIRST} | D4:q E4:q F4:q G4:q | A4:s B4:s C5:s D5:s E5:q D5:q C5:q | C5:w"
+
+    def test_cuts_by_twos_by_phrases_and_hardest_first(self):
+        made = part(self.LONG)
+        self.assertEqual([s.bars for s in two_by_two(made)], ["0-2", "3-4", "5-6"])
+        self.assertEqual([s.bars for s in phrases(made)], ["0-2", "3-6"])
+        found = difficulty(expect(made), 80)
+        self.assertEqual(hardest_first(made, found)[0].bars, "4-5")
