@@ -41,12 +41,16 @@ def assign(
     chosen = [e for e in enrolments if parts.get(e.pk) != LEAVE_OUT]
     if not chosen:
         raise PassageError("assignment.nobody", "Choose at least one student.")
+    if passage.revision.piece.is_printed:
+        fields = {**fields, "step": "pulse"}  # its notes are not known
     if fields.get("step") == "chords" and not _has_chords(passage):
         raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
     for enrolment in chosen:
         part = written_for(passage=passage, instrument=enrolment.instrument, offer=_offer_for(passage, enrolment, parts.get(enrolment.pk)))
         task = Task.objects.create(assignment=assignment, enrolment=enrolment, passage=part)
+        if passage.revision.piece.is_printed:
+            continue
         want_model_sounds(passage=part, instrument=enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=assignment.count_off)
     waiting = {task.passage_id for task in assignment.tasks.all()} - {passage.pk}
     if waiting:

@@ -5,6 +5,7 @@ from typing import Any
 from django import forms
 
 from didactor.core.score.formats_in import FORMATS
+from didactor.core.score.generate.exercise import METRES
 from didactor.library.imports import MOST_FILES
 from didactor.library.models import Kind, Piece
 from didactor.people.models import Level
@@ -31,6 +32,18 @@ class PieceForm(forms.Form):
         widget=ManyFiles(attrs={"accept": ",".join(FORMATS)}),
     )
     title = forms.CharField(max_length=200, required=False, help_text="Empty: as the file says. For a single file only.")
+
+
+class LineForm(forms.Form):
+    """A line of a printed book."""
+
+    book = forms.CharField(max_length=150, help_text="As your students call it.")
+    page = forms.CharField(max_length=20, required=False)
+    number = forms.CharField(max_length=20, required=False, label="Number")
+    bars = forms.IntegerField(min_value=1, max_value=500, initial=8, help_text="Counted by you; remarks are pinned to them.")
+    metre = forms.ChoiceField(choices=[(m, m) for m in METRES], initial="4/4")
+    tempo = forms.FloatField(required=False, min_value=10, max_value=400, label="Tempo", help_text="Quarters a minute, if the book says.")
+    photo = forms.FileField(required=False, help_text="JPEG, PNG or WebP.", widget=forms.FileInput(attrs={"accept": "image/*"}))
 
 
 class SearchForm(forms.Form):

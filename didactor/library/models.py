@@ -21,7 +21,8 @@ class Kind(models.TextChoices):
 class Piece(models.Model):
     """A piece of music in the studio's library. Its notation comes in revisions, which never change.
 
-    ``made_from`` are the choices of an exercise that was made here, as ``{"kind": .., "choices": ..}``.
+    ``made_from`` are the choices of an exercise that was made here, as ``{"kind": .., "choices": ..}``. A line of a printed book has
+    its place there, perhaps a photo, and empty bars for notation: its notes are not known.
     """
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="pieces")
@@ -31,6 +32,10 @@ class Piece(models.Model):
     level = models.CharField(max_length=20, choices=Level.choices, blank=True)
     tags = ArrayField(models.CharField(max_length=40), default=list, blank=True)
     made_from = models.JSONField(null=True, blank=True)
+    book = models.CharField(max_length=200, blank=True)
+    book_page = models.CharField(max_length=20, blank=True)
+    book_number = models.CharField(max_length=20, blank=True)
+    photo = models.FileField(upload_to="photos/%Y/%m/", blank=True)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
@@ -41,6 +46,17 @@ class Piece(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+    @property
+    def is_printed(self) -> bool:
+        return bool(self.book)
+
+    @property
+    def place_in_book(self) -> str:
+        words = [self.book]
+        words += [f"page {self.book_page}"] if self.book_page else []
+        words += [f"number {self.book_number}"] if self.book_number else []
+        return ", ".join(words)
 
     @property
     def current(self) -> PieceRevision:

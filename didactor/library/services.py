@@ -9,10 +9,11 @@ from django.core.files import File
 from django.db import transaction
 
 from didactor.core.errors import PassageError, ScoreError
-from didactor.core.score.expected import Expectation, expect
+from didactor.core.score.expected import Expectation, expect, without_notation
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import read
 from didactor.core.score.open import engrave_isolated, read_isolated
+from didactor.core.score.roadmap import bars_between
 from didactor.library.models import Engraving, ModelSound, Passage, Piece, PieceRevision
 from didactor.people.models import Person
 
@@ -72,8 +73,12 @@ def read_part(revision_id: int, part: int) -> Part:
 
 
 def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -> Expectation:
-    """What should sound when these bars are played. Raises ``PassageError``."""
-    return expect(read_part(revision_id, part), bars or None, order or None)
+    """What should sound when these bars are played; of a printed line only metre and bars are known. Raises ``PassageError``."""
+    source = read_part(revision_id, part)
+    if not source.notes:
+        chosen = bars_between(source, bars or None)
+        return without_notation(len(chosen), chosen[0].beats, chosen[0].beat_type)
+    return expect(source, bars or None, order or None)
 
 
 def engraving_of(*, revision: PieceRevision, part: int, bars: str, layout: str) -> Engraving:

@@ -13,9 +13,10 @@ from didactor.core.errors import CoreError
 from didactor.core.formats.lanes import plain_score
 from didactor.core.formats.lanes.study import study_score
 from didactor.core.score.engraving import LAYOUTS
-from didactor.library import exercises, services
+from didactor.core.score.generate.exercise import METRES
+from didactor.library import exercises, printed, services
 from didactor.library.exercise_forms import FORMS, ExerciseForm
-from didactor.library.forms import DetailsForm, PassageForm, PieceForm, SearchForm
+from didactor.library.forms import DetailsForm, LineForm, PassageForm, PieceForm, SearchForm
 from didactor.library.imports import begin_import
 from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece, PieceRevision
 from didactor.library.study import study_of
@@ -75,6 +76,41 @@ def _added(request: HttpRequest, pieces: list[Piece]) -> HttpResponse:
         return redirect("library:index")
     messages.success(request, f"“{pieces[0]}” is in the library.")
     return redirect("library:piece", pk=pieces[0].pk)
+
+
+@teacher_only
+def line(request: HttpRequest) -> HttpResponse:
+    """A line of a printed book: no notes, but bars to pin to, metre and tempo."""
+    form = LineForm(request.POST or None, request.FILES or None)
+    if request.method == "POST" and form.is_valid():
+        data = form.cleaned_data
+        beats, beat_type = METRES[data["metre"]]
+        told = printed.Line(
+            book=data["book"].strip(),
+            page=data["page"],
+            number=data["number"],
+            bars=data["bars"],
+            beats=beats,
+            beat_type=beat_type,
+            tempo_qpm=data["tempo"],
+        )
+        try:
+            passage = printed.add_line(teacher=request.user, line=told, photo=data["photo"])
+        except CoreError as error:
+            form.add_error("photo" if error.code.startswith("photo") else "bars", error.message)
+        else:
+            return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
+    return render(request, "library/line.html", {"form": form})
+
+
+@anybody
+def photo(request: HttpRequest, pk: int) -> HttpResponseBase:
+    """The photo of a printed line, for the studio's teachers and whoever was given a passage of it."""
+    seen = Passage.objects.visible_to(request.user).filter(revision__piece=pk)
+    found = get_object_or_404(Piece.objects.exclude(photo="").filter(pk=pk, revisions__passages__in=seen).distinct())
+    with found.photo.open("rb") as source:
+        kind = printed.kind_of_picture(source)
+    return FileResponse(found.photo.open("rb"), content_type=kind)
 
 
 @teacher_only

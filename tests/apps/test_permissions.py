@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 
+from django.core.files.base import ContentFile
 from django.test import TestCase
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
@@ -26,6 +27,8 @@ EXPECTED = {
     "people:leave": TEACHER,
     "library:index": {"teacher", "stranger"},
     "library:upload": {"teacher", "stranger"},
+    "library:line": {"teacher", "stranger"},
+    "library:photo": BOTH | {"ossian", "guardian"},
     "library:import": TEACHER,
     "library:import_fragment": TEACHER,
     "library:exercise": {"teacher", "stranger"},
@@ -82,6 +85,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
         cls.scene = scene = scenes.build(listen_first=False)
         cls.take = scenes.recorded(scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
         cls.upload = begin_upload(student=scene.ylva.student, task=scene.task, filename="b.wav", length=10)
+        scene.passage.revision.piece.photo.save("x.png", ContentFile(b"\x89PNG\r\n\x1a\n" + bytes(20)))
         cls.batch = begin_import(teacher=scene.teacher, files=[])
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
@@ -93,7 +97,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "stranger": scenes.teacher("Another studio", "stranger"),
         }
         sound = ModelSound.objects.filter(passage=scene.task.passage).first()
-        sound.sound.save("x.mp3", __import__("django.core.files.base", fromlist=["ContentFile"]).ContentFile(b"x" * 100))
+        sound.sound.save("x.mp3", ContentFile(b"x" * 100))
         cls.arguments = {
             "people:open_card": ["abc"],
             "people:student": [scene.ylva.student_id],
@@ -104,6 +108,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "library:details": [scene.passage.revision.piece_id],
             "library:original": [scene.passage.revision.piece_id],
             "library:model_sound": [sound.pk],
+            "library:photo": [scene.passage.revision.piece_id],
             "library:import": [cls.batch.pk],
             "library:import_fragment": [cls.batch.pk],
             "library:exercise": ["scale"],

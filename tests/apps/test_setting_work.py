@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
@@ -15,8 +17,10 @@ from didactor.library.jobs import engrave_parts, read_file
 from didactor.library.models import Import, Passage, Piece
 from didactor.library.services import cut_passage, expectation_of, read_part
 from didactor.people.services import add_student
+from didactor.takes.jobs import analyse_take
+from didactor.takes.services import receive_take
 from tests import scene as scenes
-from tests.music import musicxml
+from tests.music import musicxml, wav
 
 ABC = b"X:1\nT:Low tide\nM:3/4\nL:1/4\nK:G\nGAB | d3 |]\n\nX:2\nT:High tide\nM:3/4\nL:1/4\nK:D\n!wobble!def | a3 |]\n"
 
@@ -97,6 +101,44 @@ class PartsTests(scenes.OwnFolders, TestCase):
         title, drawings = preview("variation", {**choices, "pattern": "s s e", "words": "run-ning far"})
         self.assertIn("run-ning far", title)
         self.assertIn("<svg", drawings["desk"])
+
+
+class PrintedLineTests(scenes.OwnFolders, TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.scene = scenes.build()
+
+    def setUp(self):
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+
+    def add(self, **change: object):
+        data = {"book": "Sound and Shoal, book one", "page": "31", "number": "112", "bars": "8", "metre": "3/4", "tempo": "84", **change}
+        return self.client.post(reverse("library:line"), data)
+
+    def test_a_line_of_a_book_is_given_recorded_and_heard_without_its_notes(self):
+        response = self.add(photo=SimpleUploadedFile("line.jpg", b"\xff\xd8\xff\xe0" + bytes(40)))
+        passage = Passage.objects.get(revision__piece__book_page="31")
+        self.assertIn(f"passage={passage.pk}", response.url)
+        self.assertContains(self.client.get(response.url), "Sound and Shoal, book one, page 31, number 112")
+        photo = self.client.get(reverse("library:photo", args=[passage.revision.piece_id]))
+        self.assertEqual(photo["Content-Type"], "image/jpeg")
+        fields = {"title": "No. 112", "due_at": timezone.now(), "tempo": 92.0, "band_percent": 5.0, "checklist": ["tempo"]}
+        assignment = assign(teacher=self.scene.teacher, passage=passage, enrolments=[self.scene.ylva], fields=fields)
+        task = assignment.tasks.get()
+        self.assertEqual((assignment.step, task.passage), ("pulse", passage))
+        take = receive_take(student=self.scene.ylva.student, task=task, source=io.BytesIO(wav()), filename="take.wav")
+        analyse_take(take_id=take.pk)
+        result = take.latest_analysis.result
+        self.assertIsNone(result["notes"])
+        self.assertAlmostEqual(result["tempo"]["played_bpm"], 92, delta=2)
+        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertContains(self.client.get(reverse("assignments:task", args=[task.pk])), "page 31")
+        self.assertEqual(self.client.get(reverse("takes:detail", args=[take.pk])).status_code, 200)
+
+    def test_what_is_no_photo_or_no_line_is_told(self):
+        self.assertContains(self.add(photo=SimpleUploadedFile("x.svg", b"<svg onload='x'/>")), "no photo")
+        self.assertContains(self.add(bars="0"), "greater than or equal to 1")
+        self.assertFalse(Passage.objects.filter(revision__piece__book_page="31").exists())
 
 
 class LibraryPageTests(scenes.OwnFolders, TestCase):

@@ -48,6 +48,7 @@ class DraftNote:
     stroke: bool = False
     grace: bool = False
     slash: bool = False
+    hidden: bool = False
     actual: int = 1
     normal: int = 1
     tuplet: str = ""
@@ -260,7 +261,7 @@ def _write_note(measure: etree._Element, note: DraftNote, divisions: int, beam: 
     for number, (total, name, dots) in enumerate(pieces):
         first, last = number == 0, number == len(pieces) - 1
         for voice, pitch in enumerate(note.pitches or [None]):
-            element = etree.SubElement(measure, "note")
+            element = etree.SubElement(measure, "note", {"print-object": "no"} if note.hidden else {})
             if note.grace:
                 etree.SubElement(element, "grace")
             if voice:
