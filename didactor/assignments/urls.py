@@ -12,4 +12,5 @@ urlpatterns = [
     path("parts/<int:pk>/", views.part, name="part"),
     path("stand/", views.stand, name="stand"),
     path("stand/<int:pk>/", views.task, name="task"),
+    path("stand/<int:pk>/study/", views.study, name="study"),
 ]

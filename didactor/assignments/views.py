@@ -8,11 +8,13 @@ from didactor.assignments import services
 from didactor.assignments.forms import AssignmentForm
 from didactor.assignments.models import Assignment, Task
 from didactor.assignments.parts import chosen_parts, part_rows
-from didactor.core.errors import PassageError
+from didactor.assignments.studying import LAYERS, study_sheet
+from didactor.core.errors import CoreError, PassageError
 from didactor.core.judging.stages import STAGES
+from didactor.core.score.reading_aids import NAMINGS
 from didactor.library.models import Passage
 from didactor.people.models import Person
-from didactor.people.permissions import family, teacher_only
+from didactor.people.permissions import anybody, family, teacher_only
 from didactor.takes.reading import plain_drawings, task_page, task_rows
 
 
@@ -98,3 +100,18 @@ def task(request: HttpRequest, pk: int) -> HttpResponse:
     """One passage to study, practise and record."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     return render(request, "assignments/task.html", task_page(found, request.user))
+
+
+@anybody
+def study(request: HttpRequest, pk: int) -> HttpResponse:
+    """What to find out before playing, on one sheet that can be printed."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    chosen = request.GET.getlist("layer") if "shown" in request.GET else ["key", "counting"]
+    try:
+        sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""
+    except CoreError as error:
+        sheet, trouble = None, error.message
+    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": NAMINGS}
+    if sheet is not None:
+        context["drawings"] = sheet.drawings
+    return render(request, "assignments/_study.html" if request.htmx else "assignments/study.html", context)

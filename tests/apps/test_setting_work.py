@@ -174,6 +174,25 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
             self.assertContains(response, words)
 
 
+class StudySheetTests(scenes.OwnFolders, TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.scene = scenes.build()
+
+    def test_layers_are_switched_and_written_for_the_students_own_part(self):
+        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        url = reverse("assignments:study", args=[self.scene.task.pk])
+        page = self.client.get(url).content.decode()
+        # A clarinet reads the tune in D in E: four sharps.
+        self.assertIn("F sharp, C sharp, G sharp, D sharp", page)
+        self.assertIn('class="aid counting"', page)
+        self.assertNotIn('class="aid names"', page)
+        named = self.client.get(f"{url}?shown=1&layer=names&naming=fixed_do").content.decode()
+        self.assertIn(">sol♯</text>", named)
+        self.assertNotIn('class="aid counting"', named)
+        self.assertNotIn("<html", self.client.get(f"{url}?shown=1", headers={"HX-Request": "true"}).content.decode())
+
+
 class ImportTests(scenes.OwnFolders, TestCase):
     @classmethod
     def setUpTestData(cls):

@@ -160,7 +160,7 @@ def starting_tempo(found: Difficulty, target_qpm: float, level: str) -> float:
 
 def ladder(start_bpm: float, target_bpm: float) -> list[int]:
     """Metronome steps from a start to the target, about ``STEP_PERCENT`` apart, whole numbers, the target last."""
-    if start_bpm >= target_bpm:
+    if start_bpm >= 0.95 * target_bpm:
         return [round(target_bpm)]
     count = min(MOST_STEPS - 1, max(1, round(math.log(target_bpm / start_bpm) / math.log(1 + STEP_PERCENT / 100))))
     ratio = (target_bpm / start_bpm) ** (1 / count)

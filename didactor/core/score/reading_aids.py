@@ -1,0 +1,131 @@
+"""What a player finds out before playing: which notes the key touches, how to count, what the notes are called, where it gets loud."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from didactor.core.score.model import Bar, Note, Part
+from didactor.core.score.spelling import key_alters, place
+
+NAMINGS = {
+    "letters": "Letters",
+    "german": "Letters, with H",
+    "fixed_do": "Do re mi, fixed",
+    "movable_do": "Do re mi, from the key note",
+    "numbers": "Numbers, from the key note",
+}
+_SYLLABLES = {"C": "do", "D": "re", "E": "mi", "F": "fa", "G": "sol", "A": "la", "B": "si"}
+_MOVABLE = ("do", "re", "mi", "fa", "sol", "la", "ti")
+_SIGNS = {-2: "♭♭", -1: "♭", 0: "", 1: "♯", 2: "𝄪"}
+_GERMAN_SIGNS = {-2: "eses", -1: "es", 1: "is", 2: "isis"}
+_FIFTHS_ORDER = "FCGDAEB"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeyReading:
+    """``signs`` as “F sharp”; ``touched`` are the ids of the notes that the signature changes, ``against`` of those with another sign."""
+
+    fifths: int
+    signs: tuple[str, ...]
+    touched: tuple[str, ...]
+    against: tuple[str, ...]
+
+
+def read_key_signature(notes: list[Note], bars: dict[int, Bar]) -> KeyReading:
+    """The first bar's signature, and exactly the notes it touches."""
+    fifths = next(iter(bars.values())).fifths if bars else 0
+    word = "sharp" if fifths > 0 else "flat"
+    order = _FIFTHS_ORDER if fifths > 0 else _FIFTHS_ORDER[::-1]
+    touched, against = [], []
+    for note in notes:
+        if note.unpitched:
+            continue
+        alters = key_alters(bars[note.bar_index].fifths)
+        if round(note.alter) != alters[note.step]:
+            against.append(note.id)
+        elif alters[note.step]:
+            touched.append(note.id)
+    return KeyReading(
+        fifths=fifths, signs=tuple(f"{step} {word}" for step in order[: abs(fifths)]), touched=tuple(touched), against=tuple(against)
+    )
+
+
+def counting(notes: list[Note], bars: dict[int, Bar]) -> dict[str, str]:
+    """What to say on each note: note id to “1”, “and”, “e”, “a”; in 6/8 the eighths are counted, or the beats where only they occur.
+
+    One subdivision is chosen for the whole passage: the finest it needs, so that a player counts alike throughout.
+    """
+    found: dict[str, str] = {}
+    for note in notes:
+        if not note.grace and not note.tie_stop:
+            found[note.id] = _count(note, bars[note.bar_index])
+    return found
+
+
+def subdivision_in_words(notes: list[Note], bars: dict[int, Bar]) -> str:
+    """How the passage is counted: “in quarters”, “with “and” between them” ..."""
+    said = set(counting(notes, bars).values())
+    if said & {"e", "a"}:
+        return "Count every beat in four: 1 e and a."
+    if said & {"trip", "let"}:
+        return "Count beats divided by three: 1 trip let."
+    if "and" in said:
+        return "Count every beat in two: 1 and 2 and."
+    compound = any(b.beat_quarters == 1.5 for b in bars.values())
+    return "Count the eighths: 1 2 3 4 5 6." if compound else "Count the beats only."
+
+
+def _count(note: Note, bar: Bar) -> str:
+    compound = bar.beat_quarters == 1.5
+    unit = 0.5 if compound else bar.beat_quarters
+    # An upbeat is counted as the end of a bar.
+    full = 4.0 * bar.beats / bar.beat_type
+    position = note.onset_quarters + (full - bar.length_quarters if bar.length_quarters < full - 1e-6 else 0.0)
+    beat, rest = divmod(position + 1e-6, unit)
+    share = round(rest / unit, 2)
+    if share < 0.03:
+        return str(int(beat) + 1)
+    for at, word in ((0.5, "and"), (0.25, "e"), (0.75, "a"), (0.33, "trip"), (0.67, "let")):
+        if abs(share - at) < 0.03:
+            return word
+    return "·"
+
+
+def note_name(note: Note, fifths: int, naming: str) -> str:
+    """A written note by its name; ``fifths`` is the signature that movable names count from (its major key note is do)."""
+    alter = round(note.alter)
+    if note.unpitched:
+        return ""
+    if naming == "fixed_do":
+        return _SYLLABLES[note.step] + _SIGNS.get(alter, "")
+    if naming == "german":
+        return _german(note.step, alter)
+    if naming in ("movable_do", "numbers"):
+        tonic = _FIFTHS_ORDER[(fifths + 1) % 7]
+        degree = ("CDEFGAB".index(note.step) - "CDEFGAB".index(tonic)) % 7
+        off = round((place(note.step, alter) - place(note.step, key_alters(fifths)[note.step])) / 7)
+        return (_MOVABLE[degree] if naming == "movable_do" else str(degree + 1)) + _SIGNS.get(off, "")
+    return note.step + _SIGNS.get(alter, "")
+
+
+def _german(step: str, alter: int) -> str:
+    if step == "B":
+        return {0: "H", -1: "B", 1: "His", -2: "Heses"}.get(alter, "H")
+    if alter < 0 and step in "AE":
+        return step + _GERMAN_SIGNS[alter][1:]
+    return step + _GERMAN_SIGNS.get(alter, "")
+
+
+def loudness_in_words(part: Part, bars: dict[int, Bar]) -> list[str]:
+    """Where it is how loud, in the order of the bars."""
+    words: list[tuple[int, str]] = []
+    before = None
+    for note in part.notes:
+        if note.bar_index in bars and note.dynamics and note.dynamics != before:
+            before = note.dynamics
+            words.append((note.bar_index, f"{note.dynamics} from bar {bars[note.bar_index].number}"))
+    for hairpin in part.hairpins:
+        if hairpin.begin[0] in bars:
+            growing = "louder" if hairpin.growing else "softer"
+            words.append((hairpin.begin[0], f"{growing} from bar {bars[hairpin.begin[0]].number}"))
+    return [text for _, text in sorted(words, key=lambda w: w[0])]
