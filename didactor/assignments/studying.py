@@ -56,8 +56,8 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
     facts = []
     if any(not n.unpitched for n in notes):
         signs = ", ".join(key.signs) or "no signs"
-        times = f"; {len(key.touched)} notes here" if key.signs else ""
-        more = f"; {len(key.against)} with a sign of their own" if key.against else ""
+        times = f"; it changes {_notes(len(key.touched))} here" if key.signs else ""
+        more = f"; {_notes(len(key.against))} with a sign of {'its' if len(key.against) == 1 else 'their'} own" if key.against else ""
         facts.append(("Key signature", f"{signs}{times}{more}."))
     facts.append(("Time signature", f"{first.beats}/{first.beat_type}. {subdivision_in_words(notes, bars)}"))
     expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
@@ -73,5 +73,11 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
     alike = [x for x in likenesses(part) if x.bar in bars and x.pattern in bars]
     if alike:
         words = {"same": "is", "transposed": "moves", "almost": "is almost"}
-        facts.append(("Bars alike", "; ".join(f"{bars[x.bar].number} {words[x.kind]} {bars[x.pattern].number}" for x in alike[:8]) + "."))
+        facts.append(
+            ("Bars alike", "; ".join(f"bar {bars[x.bar].number} {words[x.kind]} bar {bars[x.pattern].number}" for x in alike[:8]) + ".")
+        )
     return facts
+
+
+def _notes(count: int) -> str:
+    return "1 note" if count == 1 else f"{count} notes"
