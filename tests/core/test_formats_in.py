@@ -44,7 +44,7 @@ class AbcTests(SimpleTestCase):
 
     def test_upbeat_repeats_and_endings_are_unfolded(self):
         played = abc("A2 |: d4 f4 |1 a8 :|2 d8 |]")
-        self.assertEqual([(n.bar, n.pass_, n.written_pitch) for n in played.notes][0], ("0", 1, "A4"))
+        self.assertEqual(next((n.bar, n.pass_, n.written_pitch) for n in played.notes), ("0", 1, "A4"))
         self.assertEqual([n.written_pitch for n in played.notes], ["A4", "D5", "F#5", "A5", "D5", "F#5", "D5"])
         self.assertEqual(len(abc("d8 | f8 :: a8 :|").notes), 6)
 

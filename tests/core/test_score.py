@@ -114,7 +114,7 @@ class HostileScoreTests(SimpleTestCase):
 
     def test_other_files_get_a_plain_sentence(self):
         self.refused(b"", "score.empty")
-        self.refused(b"Dear teacher, here is my song", "score.not_xml")
+        self.refused(b"Dear teacher, here is my song", "score.not_notation")
         self.refused(b"<html/>", "score.not_musicxml")
         self.refused(b"PK\x03\x04 broken", "score.bad_zip")
         self.refused(b"<score-partwise/>", "score.no_parts")

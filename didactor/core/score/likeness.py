@@ -129,16 +129,20 @@ def _at_other_pitches(other: _Content, own: _Content) -> list[tuple[tuple[Slot, 
 
 def _one_difference(pattern: tuple[Slot, ...], own: _Content) -> tuple[str, ...] | None:
     """Ids of the notes that differ, where all the difference is one note; None where more differs."""
-    theirs, mine = set(pattern), set(own.slots)
-    mine_only = [k for k, slot in enumerate(own.slots) if slot not in theirs]
-    theirs_only = [slot for slot in pattern if slot not in mine]
+    mine_only = [k for k, slot in enumerate(own.slots) if slot not in set(pattern)]
+    theirs_only = [slot for slot in pattern if slot not in set(own.slots)]
     if len(mine_only) == len(theirs_only) == 1:
         return own.ids[mine_only[0]]
     # A length changed and with it the next onset: a dotted pair for an even one.
     if len(mine_only) == len(theirs_only) == 2 and mine_only[1] == mine_only[0] + 1:
         same_pitches = all(own.slots[k][1] == slot[1] for k, slot in zip(mine_only, theirs_only, strict=True))
         return own.ids[mine_only[1]] if same_pitches else None
-    # One note more (two halves for a whole) or one fewer.
-    if sorted((len(mine_only), len(theirs_only))) == [1, 2]:
-        return tuple(i for k in mine_only for i in own.ids[k])
+    # One note divided in two, or two joined: the same span, beginning with the same pitch.
+    mine = [own.slots[k] for k in mine_only]
+    for whole, halves in ((mine, theirs_only), (theirs_only, mine)):
+        if len(whole) == 1 and len(halves) == 2:
+            (onset, pitches, length), ((first, first_pitches, first_length), (second, _, second_length)) = whole[0], halves
+            together = first_length + second_length
+            if (first, first_pitches, together) == (onset, pitches, length) and second == first + first_length:
+                return tuple(i for k in mine_only for i in own.ids[k])
     return None
