@@ -63,6 +63,7 @@ def main(base: str) -> None:
         page.get_by_role("link", name="Library").click()
         page.get_by_role("link", name="Weather Report").click()
         page.get_by_label("Bars").fill("5-8")
+        page.evaluate("window.scrollTo(0, 0)")
         shoot(page, "score")
         page.goto(f"{base}/assignments/")
         shoot(page, "assignments")

@@ -76,6 +76,10 @@ class ArrangeTests(SimpleTestCase):
         data = write_musicxml([Line(text="F#4:q F4:q F4:q F#4:q | F#4:q F5:h. | F5:q F#5:h.~ | F#5:h F#5:h", fifths=1)])
         self.assertEqual(signs(data), ["", "natural", "", "sharp", "", "natural", "natural", "sharp", "", ""])
 
+    def test_a_file_without_any_printed_sign_gets_them(self):
+        bare = write_musicxml([Line(text="F4:q F#4:q F4:h", fifths=0)]).replace(b"accidental>", b"other>")
+        self.assertEqual(signs(prepare(bare)), ["", "sharp", "natural"])
+
     def test_an_upper_line_is_taken_from_two_hands(self):
         piano = prepare(write_musicxml([Line(text="C5+E5:q r:q G5:h", lower="C3:h E3:h", name="Piano")]))
         self.assertEqual(written(arrange(piano, 1, BY_SLUG["oboe"])), ["E5", "G5"])

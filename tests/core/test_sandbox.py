@@ -26,7 +26,7 @@ class SandboxTests(SimpleTestCase):
     def test_a_reader_s_own_words_come_through(self):
         with self.assertRaises(ScoreError) as caught:
             run_isolated("score", self.source(b"no score"))
-        self.assertEqual(caught.exception.code, "score.not_xml")
+        self.assertEqual(caught.exception.code, "score.not_notation")
 
     def test_too_little_memory_ends_the_reader_not_the_caller(self):
         with self.assertRaises(SandboxError) as caught:

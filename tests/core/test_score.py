@@ -31,6 +31,11 @@ class ExpectedNotesTests(SimpleTestCase):
         self.assertEqual(tied.duration_quarters, 2.5)
         self.assertEqual([n.beat for n in notes if n.bar == "2"], [0.0, 2.5, 3.0])
 
+    def test_bars_cut_short_by_a_repeat_are_as_long_as_what_is_in_them(self):
+        played = expectation("G4:q | C5:q D5:q E5:q F5:q | G5:h. :| G5:q | E5:w | C5:w", fifths=0)
+        self.assertEqual([n.onset_quarters for n in played.notes if n.written_pitch == "G4"], [0, 8])
+        self.assertEqual([n.onset_quarters for n in played.notes][-3:], [16, 17, 21])
+
     def test_triplets_share_a_beat(self):
         beats = [round(n.beat, 3) for n in expectation().notes if n.bar == "3"]
         self.assertEqual(beats[:4], [0.0, 0.333, 0.667, 1.0])

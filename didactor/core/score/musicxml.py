@@ -11,12 +11,15 @@ from __future__ import annotations
 import io
 import re
 import zipfile
+from contextlib import suppress
+from dataclasses import replace
 from fractions import Fraction
 
 from lxml import etree
 
-from didactor.core.errors import ScoreError
-from didactor.core.score.model import Score
+from didactor.core.errors import Problem, ScoreError
+from didactor.core.score.accidentals import print_accidentals
+from didactor.core.score.model import Bar, Part, Score
 
 MAX_XML_BYTES = 40 * 1024 * 1024
 MAX_ZIP_MEMBERS = 200
@@ -119,6 +122,10 @@ def prepare(data: bytes) -> bytes:
         raise ScoreError("score.no_parts", "The score has no parts: there is nothing to play in it.")
     for part_number, part in enumerate(parts, start=1):
         _identify(part, part_number)
+        # Some programs write only what sounds; a reader needs the signs all the same.
+        if part.find("measure/note/accidental") is None:
+            with suppress(ValueError, KeyError, OverflowError):  # values that make no sense are told when they are read
+                print_accidentals(part)
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
 
 
@@ -176,15 +183,37 @@ def read(data: bytes) -> Score:
 
     root = parse(data)
     names = {entry.get("id", ""): entry for entry in root.findall("part-list/score-part")}
-    parts, problems = [], []
+    parts: list[Part] = []
+    contents: list[list[float]] = []
+    problems: list[Problem] = []
     for index, part in enumerate(root.findall("part"), start=1):
         entry = names.get(part.get("id", ""))
         try:
-            result, trouble = read_part(part, entry, index)
+            result, trouble, filled = read_part(part, entry, index)
         except (ValueError, ZeroDivisionError, KeyError, OverflowError) as error:
             raise ScoreError("score.bad_values", f"Part {index} of the score holds values that make no sense ({error}).") from error
         parts.append(result)
+        contents.append(filled)
         problems.extend(trouble)
     title = root.findtext("work/work-title") or root.findtext("movement-title") or ""
     composer = next((c.text or "" for c in root.findall("identification/creator") if c.get("type") == "composer"), "")
-    return Score(title=title.strip(), composer=composer.strip(), parts=tuple(parts), problems=tuple(problems))
+    return Score(
+        title=title.strip(), composer=composer.strip(), parts=tuple(_as_long_as_the_fullest(parts, contents)), problems=tuple(problems)
+    )
+
+
+def _as_long_as_the_fullest(parts: list[Part], contents: list[list[float]]) -> list[Part]:
+    """A bar with less in it than its metre (an upbeat, one cut by a repeat) is as long as the fullest part has it: the others lack rests."""
+    if len({len(part.bars) for part in parts}) != 1:
+        return parts
+    fullest = [max(filled) for filled in zip(*contents, strict=True)]
+    return [
+        replace(part, bars=tuple(_as_long_as(bar, own, most) for bar, own, most in zip(part.bars, filled, fullest, strict=True)))
+        for part, filled in zip(parts, contents, strict=True)
+    ]
+
+
+def _as_long_as(bar: Bar, own: float, most: float) -> Bar:
+    full = 4.0 * bar.beats / bar.beat_type
+    length = own if own >= full else min(full, most) or full
+    return bar if abs(length - bar.length_quarters) < 1e-9 else replace(bar, length_quarters=length)

@@ -36,6 +36,7 @@ class _Cursor:
     fifths: int = 0
     transposition: int = 0
     staves: int = 1
+    contents: list[float] = field(default_factory=list)
     clef: str = ""
     dynamics: list[tuple[int, float, str]] = field(default_factory=list)
     endings: tuple[int, ...] = ()
@@ -47,8 +48,11 @@ class _Cursor:
     problems: list[Problem] = field(default_factory=list)
 
 
-def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, list[Problem]]:
-    """Read one part; ``entry`` is its ``<score-part>``, ``index`` counts from 1. Returns the part and its problems."""
+def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, list[Problem], list[float]]:
+    """Read one part; ``entry`` is its ``<score-part>``, ``index`` counts from 1.
+
+    Returns the part, its problems, and how much of every bar is filled with notes and rests, in quarters.
+    """
     cursor = _Cursor()
     measures = part.findall("measure")
     if len(measures) > MAX_BARS:
@@ -69,7 +73,7 @@ def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, l
         hairpins=tuple(cursor.hairpins),
         clef=cursor.clef or "treble",
     )
-    return result, cursor.problems
+    return result, cursor.problems, cursor.contents
 
 
 def _with_dynamics(cursor: _Cursor) -> list[Note]:
@@ -111,8 +115,8 @@ def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
                 cursor.chords.append(symbol)
         longest = max(longest, position)
     full = Fraction(4 * cursor.beats, cursor.beat_type)
-    implicit = measure.get("implicit") == "yes"
-    length = longest if longest > 0 and (implicit or longest > full or bar_index == 0) else full
+    cursor.contents.append(float(longest))
+    length = longest if longest > 0 else full
     number = measure.get("number", "").strip() or str(bar_index + 1)
     if bar_index == 0 and Fraction(0) < longest < full:
         number = "0"
