@@ -203,7 +203,7 @@ def read(data: bytes) -> Score:
 
 
 def _as_long_as_the_fullest(parts: list[Part], contents: list[list[float]]) -> list[Part]:
-    """A bar with less in it than its metre (an upbeat, one cut by a repeat) is as long as the fullest part has it: the others lack rests."""
+    """A bar with less in it than its metre (an upbeat, a repeat's end) is as long as the fullest part has it: others lack rests."""
     if len({len(part.bars) for part in parts}) != 1:
         return parts
     fullest = [max(filled) for filled in zip(*contents, strict=True)]
