@@ -157,6 +157,7 @@ def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: s
         onset += _length(token)
     beams = _beams(placed, beat)
     tuplets = _tuplets(tokens)
+    syllable_before = ""
     for index, (_, token) in enumerate(placed):
         match = _parse(token)
         _write_marks(measure, match, staff)
@@ -194,11 +195,12 @@ def _write_notes(measure: etree._Element, tokens: list[str], line: Line, tied: s
             elif len(notations):
                 note.append(notations)
             if match[12] and number == 0:
-                write_syllable(note, match[12])
+                _write_syllable(note, match[12], syllable_before)
+                syllable_before = match[12]
 
 
-def write_syllable(note: etree._Element, text: str, before: str = "") -> None:
-    """A syllable under a note; a hyphen after it where the word goes on, before it (``before`` ends with one) where it went on."""
+def _write_syllable(note: etree._Element, text: str, before: str) -> None:
+    """A syllable under a note; its word goes on where it ends with a hyphen, and went on where the one ``before`` does."""
     lyric = etree.SubElement(note, "lyric", number="1")
     begins, goes_on = not before.endswith("-"), text.endswith("-")
     etree.SubElement(lyric, "syllabic").text = {(True, False): "single", (True, True): "begin", (False, True): "middle"}.get(
