@@ -88,7 +88,7 @@ class ManyVoicesTests(SimpleTestCase):
         self.assertAlmostEqual(analysis.evidence.tempo.played_qpm, 88.0, delta=1.0)
 
     def test_a_melody_under_its_accompaniment_is_told(self):
-        [finding] = heard({"kind": "covered", "velocity": 45}, source="additive").findings
+        [finding] = heard({"kind": "covered", "velocity": 50}, source="additive").findings
         self.assertEqual(finding.code, "dynamics.upper_voice")
         leading = heard(source="additive").evidence.hands[0].balance_db
         self.assertGreater(leading - finding.size, 8)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
 from fractions import Fraction
 
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.abc.fields import Key, default_unit, read_clef, read_key, read_metre, read_tempo, read_unit
 from didactor.core.score.abc.tokens import Token, length_of, notes_inside, tokens
+from didactor.core.score.abc.voice import Voice
 from didactor.core.score.chords import chord_pitch_classes
 from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, Pitch, write_draft
 
@@ -74,34 +74,6 @@ def abc_to_musicxml(tune: str) -> tuple[bytes, list[Problem]]:
     return write_draft(parts, reader.title, reader.composer), reader.problems
 
 
-@dataclass
-class _Voice:
-    """One voice being read."""
-
-    name: str
-    clef: str = "treble"
-    octaves: int = 0
-    transposition: int = 0
-    key: Key = field(default_factory=Key)
-    metre: tuple[int, int, str] | None = None
-    unit: Fraction = Fraction(1, 8)
-    bars: list[DraftBar] = field(default_factory=lambda: [DraftBar()])
-    altered: dict[str, int] = field(default_factory=dict)
-    tied: list[Pitch] = field(default_factory=list)
-    graces: list[DraftNote] = field(default_factory=list)
-    pending: DraftNote = field(default_factory=lambda: DraftNote(nominal=Fraction(0)))
-    tuplet: list[int] = field(default_factory=list)
-    broken: Fraction | None = None
-    open_slurs: int = 0
-    ending: str = ""
-    line_notes: list[DraftNote] = field(default_factory=list)
-    verse: int = 0
-
-    @property
-    def bar(self) -> DraftBar:
-        return self.bars[-1]
-
-
 class _Reader:
     def __init__(self) -> None:
         self.title = self.composer = ""
@@ -111,7 +83,7 @@ class _Reader:
         self._unit: Fraction | None = None
         self._tempo: str | None = None
         self._key: Key | None = None
-        self._voices: dict[str, _Voice] = {}
+        self._voices: dict[str, Voice] = {}
         self._voice_fields: dict[str, str] = {}
         self._current = "1"
         self._ended = False
@@ -170,13 +142,13 @@ class _Reader:
         elif name == "K":
             self._set_key(voice, value)
 
-    def _set_metre(self, voice: _Voice, metre: tuple[int, int, str] | None) -> None:
+    def _set_metre(self, voice: Voice, metre: tuple[int, int, str] | None) -> None:
         voice.metre = metre
         if voice.bar.notes:
             self._close_bar(voice, "")
         voice.bar.metre = metre
 
-    def _set_key(self, voice: _Voice | None, value: str) -> None:
+    def _set_key(self, voice: Voice | None, value: str) -> None:
         key = read_key(value)
         if key is None:
             self._tell("key", f"The key “{value}” was not understood.")
@@ -202,11 +174,11 @@ class _Reader:
         if words[0] in self._voices and len(words) > 1:
             self._dress(self._voices[words[0]], words[1])
 
-    def _voice(self) -> _Voice:
+    def _voice(self) -> Voice:
         if self._current not in self._voices:
             key = self._key or Key()
             unit = self._unit or default_unit(self._metre)
-            voice = _Voice(name="", key=key, metre=self._metre, unit=unit, clef=key.clef or "treble", octaves=key.octaves)
+            voice = Voice(name="", key=key, metre=self._metre, unit=unit, clef=key.clef or "treble", octaves=key.octaves)
             voice.transposition = key.transpose
             voice.bar.fifths, voice.bar.metre = key.fifths, self._metre
             if self._tempo and not self._voices:
@@ -215,7 +187,7 @@ class _Reader:
             self._dress(voice, self._voice_fields.get(self._current, ""))
         return self._voices[self._current]
 
-    def _dress(self, voice: _Voice, words: str) -> None:
+    def _dress(self, voice: Voice, words: str) -> None:
         clef, octaves, transpose = read_clef(words)
         voice.clef, voice.octaves = clef or voice.clef, octaves or voice.octaves
         voice.transposition = transpose or voice.transposition
@@ -250,7 +222,7 @@ class _Reader:
             else:
                 self._modifier(voice, token)
 
-    def _modifier(self, voice: _Voice, token: Token) -> None:
+    def _modifier(self, voice: Voice, token: Token) -> None:
         kind = token.kind
         if kind == "grace":
             for note in notes_inside(token.values["inside"]):
@@ -270,7 +242,7 @@ class _Reader:
         elif kind == "broken":
             self._break(voice, token.text)
 
-    def _text(self, voice: _Voice, text: str) -> None:
+    def _text(self, voice: Voice, text: str) -> None:
         if text[:1] in "^_<>@":
             if text[1:].strip():
                 voice.pending.words = text[1:].strip()
@@ -286,7 +258,7 @@ class _Reader:
         else:
             voice.pending.harmony = symbol
 
-    def _decorate(self, voice: _Voice, name: str) -> None:
+    def _decorate(self, voice: Voice, name: str) -> None:
         if name in _DYNAMICS:
             voice.pending.dynamics = name
         elif name in _MARKS:
@@ -304,14 +276,14 @@ class _Reader:
         elif not re.match(r"^(crescendo|diminuendo|<|>)[()]$|^[<>][()]$", name):
             self._tell(f"decoration {name}", f"The decoration “{name}” was not understood.")
 
-    def _begin_tuplet(self, voice: _Voice, token: Token) -> None:
+    def _begin_tuplet(self, voice: Voice, token: Token) -> None:
         p = int(token.values["p"])
         compound = voice.metre is not None and voice.metre[1] == 8 and voice.metre[0] % 3 == 0
         q = int(token.values["q"] or 0) or _TUPLET_TIME.get(p, 3 if compound else 2)
         count = int(token.values["r"] or 0) or p
         voice.tuplet = [p, q, count, count]
 
-    def _tie(self, voice: _Voice) -> None:
+    def _tie(self, voice: Voice) -> None:
         notes = [n for n in voice.bar.notes if not n.grace] or (
             [n for n in voice.bars[-2].notes if not n.grace] if len(voice.bars) > 1 else []
         )
@@ -320,7 +292,7 @@ class _Reader:
                 pitch.tie_start = True
             voice.tied = list(notes[-1].pitches)
 
-    def _slur(self, voice: _Voice, sign: str) -> None:
+    def _slur(self, voice: Voice, sign: str) -> None:
         if sign == "(":
             voice.pending.slur_starts += 1
             return
@@ -329,7 +301,7 @@ class _Reader:
             last.slur_stops += 1
             voice.open_slurs -= 1
 
-    def _break(self, voice: _Voice, sign: str) -> None:
+    def _break(self, voice: Voice, sign: str) -> None:
         last = next((n for n in reversed(voice.bar.notes) if not n.grace), None)
         if last is None:
             return
@@ -338,7 +310,7 @@ class _Reader:
         last.nominal *= first
         voice.broken = second
 
-    def _sound(self, voice: _Voice, token: Token) -> None:
+    def _sound(self, voice: Voice, token: Token) -> None:
         """A note, chord or rest with all that was waiting for it."""
         if token.kind == "rest" and token.values["kind"] in "ZX":
             self._whole_bars(voice, token)
@@ -384,7 +356,7 @@ class _Reader:
             if token.kind == "tie" and 0 <= at < len(note.pitches):
                 note.pitches[at].tie_start = True
 
-    def _end_ties(self, voice: _Voice, note: DraftNote) -> None:
+    def _end_ties(self, voice: Voice, note: DraftNote) -> None:
         for pitch in note.pitches:
             if any((t.step, t.octave) == (pitch.step, pitch.octave) for t in voice.tied):
                 before = next(t for t in voice.tied if (t.step, t.octave) == (pitch.step, pitch.octave))
@@ -395,7 +367,7 @@ class _Reader:
                 before.tie_start = False
         voice.tied = [p for p in note.pitches if p.tie_start]
 
-    def _continue_tuplet(self, voice: _Voice, note: DraftNote) -> None:
+    def _continue_tuplet(self, voice: Voice, note: DraftNote) -> None:
         if not voice.tuplet:
             return
         p, q, count, left = voice.tuplet
@@ -406,7 +378,7 @@ class _Reader:
             note.tuplet = "stop"
         voice.tuplet = [p, q, count, left - 1] if left > 1 else []
 
-    def _whole_bars(self, voice: _Voice, token: Token) -> None:
+    def _whole_bars(self, voice: Voice, token: Token) -> None:
         metre = voice.metre or (4, 4, "")
         count = int(token.values["length"]) if token.values["length"].isdigit() else 1
         for number in range(min(count, 200)):
@@ -414,7 +386,7 @@ class _Reader:
                 self._close_bar(voice, "")
             voice.bar.notes.append(DraftNote(nominal=Fraction(4 * metre[0], metre[1])))
 
-    def _pitch(self, voice: _Voice, token: Token) -> Pitch:
+    def _pitch(self, voice: Voice, token: Token) -> Pitch:
         letter = token.values["letter"]
         octave = (5 if letter.islower() else 4) + token.values["octave"].count("'") - token.values["octave"].count(",") + voice.octaves
         step = letter.upper()
@@ -424,7 +396,7 @@ class _Reader:
 
     # --- bars ----------------------------------------------------------------------------------------------------------
 
-    def _bar_line(self, voice: _Voice, token: Token) -> None:
+    def _bar_line(self, voice: Voice, token: Token) -> None:
         sign = token.values["sign"]
         colons_before = len(sign) - len(sign.lstrip(":"))
         colons_after = len(sign) - len(sign.rstrip(":")) if colons_before < len(sign) else 1
@@ -443,7 +415,7 @@ class _Reader:
         if token.values["numbers"]:
             voice.bar.ending_start = voice.ending = token.values["numbers"]
 
-    def _close_bar(self, voice: _Voice, sign: str) -> None:
+    def _close_bar(self, voice: Voice, sign: str) -> None:
         if "||" in sign:
             voice.bar.style = "light-light"
         elif "|]" in sign:
