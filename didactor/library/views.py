@@ -34,7 +34,9 @@ def index(request: HttpRequest) -> HttpResponse:
     found = everything.found_by(**wanted) if any(wanted.values()) else everything
     own = Count("revisions__passages", filter=Q(revisions__passages__arranged_from=None))
     revisions = Prefetch("revisions", queryset=PieceRevision.objects.filter(arranged_from=None).defer("prepared"), to_attr="own_revisions")
-    page = Paginator(found.annotate(passage_count=own).prefetch_related(revisions), PAGE_LENGTH).get_page(request.GET.get("page"))
+    page = Paginator(found.annotate(passage_count=own).prefetch_related(revisions).order_by("title", "pk"), PAGE_LENGTH).get_page(
+        request.GET.get("page")
+    )
     context = {"page": page, "form": form, "searched": any(wanted.values()), "is_empty": not everything.exists()}
     template = "library/_pieces.html" if request.htmx else "library/index.html"
     return render(request, template, context)
