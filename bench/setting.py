@@ -12,6 +12,7 @@ import argparse
 import json
 import random
 import sys
+from collections import Counter
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
@@ -82,8 +83,8 @@ def _one_melody(seed: int, counts: dict[str, int]) -> None:
         counts["found"] += like is not None and like.kind is kind and (like.pattern == source or contents[like.pattern] == contents[source])
     for bar, like in found.items():
         counts["claimed"] += 1
-        # A likeness that was not planted is true all the same when a look at the two bars bears it out.
-        counts["placed"] += bar in planted or _is_like(contents[bar], contents[like.pattern], like.kind)
+        # Borne out by a look at the two bars as text, planted or not.
+        counts["placed"] += _is_like(contents[bar], contents[like.pattern], like.kind)
 
 
 def _moved(token: str, semitones: int) -> str:
@@ -94,14 +95,19 @@ def _moved(token: str, semitones: int) -> str:
 
 
 def _is_like(one: str, other: str, kind: Kind) -> bool:
+    """The same; the same values at one distance; or, at some distance, all but a note (a pair where a length changed) the same."""
     a, b = one.split(), other.split()
     if kind is Kind.SAME:
         return a == b
-    values = [[t.split(":")[1] for t in x] for x in (a, b)]
-    if kind is Kind.TRANSPOSED:
-        return values[0] == values[1]
-    differing = sum(x != y for x, y in zip(a, b, strict=False)) + abs(len(a) - len(b))
-    return differing <= 2 or values[0] == values[1]
+    best = min(_differing(a, [_moved(t, shift) if t[0] != "r" else t for t in b]) for shift in range(-24, 25))
+    return best == 0 if kind is Kind.TRANSPOSED else 0 < best <= 2
+
+
+def _differing(a: list[str], b: list[str]) -> int:
+    """Tokens that are in one bar and not in the other, counted on the side that has more of them."""
+    plain = [[_moved(t, 0) if t[0] != "r" else t for t in bar] for bar in (a, b)]
+    common = sum((Counter(plain[0]) & Counter(plain[1])).values())
+    return max(len(a), len(b)) - common
 
 
 def _rank_correlation() -> float:
