@@ -103,6 +103,7 @@ def _small_figures(kind: str, entries: list[Entry]) -> dict[str, Any]:
         figures["wrong_precision_percent"] = percent(every.rightly, every.accused)
     if every.counts:
         figures["counts_right_percent"] = percent(every.counts_right, every.counts)
+        figures["counts_judged_percent"] = percent(every.counts, every.counts_asked)
     if kind in ("strokes", "clapped"):
         figures["right_percent"] = percent(every.right, every.judged)
     planted, found, claimed = sum(every.planted.values()), sum(every.found.values()), sum(every.claimed.values())

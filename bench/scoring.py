@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from alike_skips import skip_as_claimed
 from takes import Take
 
 from didactor.core.analyse import Analysis
@@ -89,6 +90,7 @@ class Score:
     strokes: int = 0
     strokes_right: int = 0
     counts: int = 0
+    counts_asked: int = 0
     counts_right: int = 0
     planted: Counter[str] = field(default_factory=Counter)
     found: Counter[str] = field(default_factory=Counter)
@@ -116,14 +118,15 @@ def score(take: Take, analysis: Analysis) -> Score:
         result.planted.update(CODE_OF[f["kind"]] for f in take.truth["faults"])
         return result
     evidence = analysis.evidence
-    _findings(result, take, analysis.findings, label)
+    skipped = skip_as_claimed(take, set(evidence.skipped_bars))
+    _findings(result, take, analysis.findings, label, skipped[0] if skipped else None)
     if take.scenario.voices == "chords":
         _chords(result, take, evidence, label)
         return result
     if take.scenario.voices in ("strokes", "clapped"):
         _count(result, take, evidence)
     if take.scenario.voices != "pulse":
-        _notes(result, take, evidence, label)
+        _notes(result, take, evidence, label, skipped[1] if skipped else {})
         _extras(result, take, evidence)
     _tempo(result, take, evidence)
     if not take.truth["degradations"] and evidence.tuning is not None and take.scenario.voices in ("one", "many"):
@@ -151,8 +154,8 @@ def _shift(take: Take) -> int:
     )
 
 
-def _notes(result: Score, take: Take, evidence: Evidence, label: str) -> None:
-    truth, shift = _truth_by_note(take), _shift(take)
+def _notes(result: Score, take: Take, evidence: Evidence, label: str, renamed: dict[tuple[str, int], tuple[str, int]]) -> None:
+    truth, shift = {renamed.get(key, key): note for key, note in _truth_by_note(take).items()}, _shift(take)
     strokes = take.scenario.voices in ("strokes", "clapped")
     errors: list[float] = []
     for item in evidence.notes:
@@ -213,6 +216,7 @@ def _tempo(result: Score, take: Take, evidence: Evidence) -> None:
 
 
 def _count(result: Score, take: Take, evidence: Evidence) -> None:
+    result.counts_asked += 1
     if evidence.count is not None:
         result.counts += 1
         result.counts_right += evidence.count.played == len(take.truth["notes"])
@@ -244,12 +248,13 @@ def _chords(result: Score, take: Take, evidence: Evidence, label: str) -> None:
             result.said.append(
                 f"{label}: bar {note.bar} beat {note.beat:g} {reading.written} {reading.status} ({reading.heard}), is {truth.get(key)}"
             )
+    result.counts_asked += 1
     if evidence.count is not None:
         result.counts += 1
         result.counts_right += evidence.count.played == len({n["id"] or f"x{i}" for i, n in enumerate(take.truth["notes"])})
 
 
-def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: str) -> None:
+def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: str, skipped_from: tuple[str, int] | None) -> None:
     order = {(b.number, b.pass_): i for i, b in enumerate(take.expectation.bars)}
     free: list[tuple[str, int | None]] = []
     for fault in take.truth["faults"]:
@@ -260,6 +265,8 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
         if code not in WHOLE_TAKE and "note" in fault:
             note = take.expectation.notes[fault["note"]]
             place = order[note.bar, note.pass_]
+            if fault["kind"] == "skip" and skipped_from is not None:
+                place = order[skipped_from]
             if fault["kind"] == "restart":
                 place -= int(fault.get("bars", 1))  # the remark stands where the playing goes on
         if (code, place) not in free or fault["kind"] not in ("chord",):

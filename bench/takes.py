@@ -74,7 +74,7 @@ DEGRADED: dict[str, list[dict[str, Any]]] = {
 }
 
 #: Takes besides the grid of instruments, sources and rooms; the quick set is dealt from the grid alone.
-BESIDES = ("faults: covered", "degraded: known backing", "faults: over a backing")
+BESIDES = ("faults: covered", "faults: extras", "degraded: known backing", "faults: over a backing")
 
 #: Faults of a whole take, by name.
 WHOLE = (
@@ -141,6 +141,7 @@ def _one(which: Set) -> Iterator[Scenario]:
 def _many(which: Set) -> Iterator[Scenario]:
     yield from _grid(which, "many", MANY_VOICES, clean=5)
     yield from _simple(which, "many", MANY_VOICES, "covered", 12_000, ("covered", "covered"))
+    yield from _simple(which, "many", MANY_VOICES, "play", 13_000, ("extras", "extras"))
 
 
 def _grid(which: Set, voices: str, instruments: tuple[str, ...], clean: int) -> Iterator[Scenario]:
@@ -397,6 +398,7 @@ def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
         "detuned": [
             {"kind": "detuned", "note": int(i), "cents": float(rng.choice([-45, -35, 35, 45]))} for i in rng.permutation(audible)[:3]
         ],
+        "extras": _extras(expectation, rng) if kind == "extras" else [],
         "covered": [{"kind": "covered", "velocity": 32}],
         "entry": [{"kind": "entry", "beats": float(rng.choice([-0.5, 0.5, 1.0]))}],
         "stroke": [{"kind": "stroke", "count": 1}],
@@ -439,6 +441,21 @@ def _mixed(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.r
     faults = [{**kind, "note": place} for kind, place in zip(kinds, places, strict=False)]
     if len(places) > len(kinds):
         faults.append({"kind": "hesitation", "note": places[len(kinds)], "beats": float(rng.uniform(1.3, 2.4))})
+    return faults
+
+
+def _extras(expectation: Expectation, rng: np.random.Generator) -> list[dict[str, Any]]:
+    """Neighbouring keys struck with a note or after it, none of which is due or sounding then."""
+    notes, faults = expectation.notes, []
+    for at in rng.permutation(np.arange(3, len(notes) - 3, 9))[:4]:
+        note, semitones = notes[at], int(rng.choice([-3, -2, -1, 1, 2, 3]))
+        around = [
+            n
+            for n in notes
+            if n.onset_quarters < note.onset_quarters + 1.5 and n.onset_quarters + n.duration_quarters > note.onset_quarters - 0.5
+        ]
+        if all(n.sounding_midi != note.sounding_midi + semitones for n in around):
+            faults.append({"kind": "extra", "note": int(at), "semitones": semitones, "share": float(rng.choice([0.0, 0.0, 0.55]))})
     return faults
 
 

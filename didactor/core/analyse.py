@@ -11,6 +11,7 @@ import numpy.typing as npt
 from didactor.core.errors import Problem
 from didactor.core.hearing import chords, many_voices, one_voice, rhythm, strokes
 from didactor.core.hearing.hearing import Hearing
+from didactor.core.hearing.under_clicks import doubt_under_clicks
 from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import judge
@@ -78,7 +79,10 @@ def analyse(
     if late_s is None and not clicks.times_s:
         late_s = count_off_delay_s(samples, targets.clicks_s[: targets.count_off])
     targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s, late_s))
-    hearing = listen_for(expectation, targets, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
+    ear = listen_for(expectation, targets, instrument)
+    hearing = ear(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
+    if hearing is not None and ear is strokes.hear:
+        hearing = doubt_under_clicks(hearing, expectation, clicks.times_s)
     if hearing is None:
         return _unusable(recording, expectation, targets, _refused(quality, "no_music", NO_MUSIC, recording))
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:

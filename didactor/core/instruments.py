@@ -95,7 +95,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     _of("alto-saxophone", "Alto saxophone", "woodwind", 65, 49, 81, "D4-G5 C4-C6 Bb3-D6", transposition=-9),
     _of("tenor-saxophone", "Tenor saxophone", "woodwind", 66, 44, 76, "D4-G5 C4-C6 Bb3-D6", transposition=-14),
     _of("baritone-saxophone", "Baritone saxophone", "woodwind", 67, 36, 69, "D4-G5 C4-C6 Bb3-D6", transposition=-21),
-    _of("horn", "Horn in F", "brass", 60, 34, 77, "A3-C5 G3-E5 F3-G5", transposition=-7, other_clefs=("bass",), fingering="valves F3"),
+    _of("horn", "Horn in F", "brass", 60, 34, 77, "A3-C5 G3-E5 F3-G5", transposition=-7, other_clefs=("bass",), fingering="valves C2"),
     _of("trumpet", "Trumpet in B flat", "brass", 56, 52, 84, "Bb3-C5 A3-F5 G3-A5", transposition=-2, fingering="valves C3"),
     _of("trumpet-in-c", "Trumpet in C", "brass", 56, 54, 86, "Bb3-C5 A3-F5 G3-A5", fingering="valves C3"),
     _of("cornet", "Cornet in B flat", "brass", 56, 52, 84, "Bb3-C5 A3-F5 G3-A5", transposition=-2, fingering="valves C3"),

@@ -57,7 +57,7 @@ class AbcTests(SimpleTestCase):
         self.assertEqual([round(n.duration_quarters, 3) for n in played.notes[:3]], [0.333] * 3)
         self.assertEqual([c.text for c in part.chords], ["G"])
         self.assertEqual(len([n for n in part.notes if n.grace]), 1)
-        self.assertEqual({m for n in part.notes for m in n.articulations}, {"staccato", "fermata"})
+        self.assertEqual({m for n in part.notes for m in n.articulations}, {"staccato", "fermata", "up-bow"})
         self.assertEqual([n.dynamics for n in part.notes][-1], "p")
         text = xml.decode()
         self.assertIn("<syllabic>begin</syllabic><text>run</text>", text)

@@ -32,8 +32,9 @@ LEAST_KEYS, SHARE_OF_USUAL = 0.3, 0.22
 CLOSE_S = 0.09
 #: A stroke too many is claimed from this share of the usual one on: a voice that sings along sounds like fainter ones.
 CLEAR_STROKE = 0.7
-#: With more than this share of sounds between the strokes, none of them is called a stroke too many.
-SUNG_OVER_SHARE = 0.1
+#: Strings alone leave nothing between the strokes. With so many sounds there, however faint, somebody sings along or the strings are hit
+#: between: a louder one among them is then no stroke too many.
+SUNG_FROM = 4
 RINGS_FROM_S, RINGS_AT_MOST_S = 0.04, 0.6
 #: A pitch class that is not in the chord counts this much against it.
 FOREIGN_WEIGHT = 0.9
@@ -70,8 +71,9 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
     alignment = align(stroke_material(strokes, moments, pair), seconds_per_quarter)
     hearing = hearing_of(strokes, moments, alignment, expectation, CLEAR_STROKE)
     matched = {m.note: m.event for m in alignment.matches}
-    if len(hearing.extra) > SUNG_OVER_SHARE * len(moments):
-        # Somebody sings along, or the strings are hit between the strokes: what is too many cannot be told.
+    matched_events = set(matched.values())
+    between = [i for i in range(min(matched_events, default=0), max(matched_events, default=0)) if i not in matched_events]
+    if hearing.extra and len(between) >= SUNG_FROM:
         hearing = replace(hearing, extra=(), count=None)
     return replace(
         hearing,

@@ -66,10 +66,13 @@ def moments_of(expectation: Expectation) -> list[Moment]:
     for index, note in enumerate(expectation.notes):
         if not note.grace:
             groups.setdefault(round(note.onset_quarters, 6), []).append(index)
-    return [
-        Moment(quarters=q, notes=tuple(indices), bar_start=expectation.notes[indices[0]].beat < 1e-6)
-        for q, indices in sorted(groups.items())
-    ]
+    found: list[Moment] = []
+    before = None
+    for quarters, indices in sorted(groups.items()):
+        bar = (expectation.notes[indices[0]].bar, expectation.notes[indices[0]].pass_)
+        found.append(Moment(quarters=quarters, notes=tuple(indices), bar_start=bar != before))
+        before = bar
+    return found
 
 
 def strikes_of(posteriors: Posteriors, spectrum: Spectrum, tuning_cents: float) -> list[Strike]:

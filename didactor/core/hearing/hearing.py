@@ -23,7 +23,8 @@ class NoteHeard:
 
     ``began_s``: another reading of the onset, None where there is only one. A note is late or early by the reading that makes it less so.
     ``stretch`` counts the jumps in the score before it: notes of one stretch were played one after the other. ``timed`` notes have
-    an onset that the pulse may rest on. ``own_db``: of many voices, the level of this note's own partials; None where it shares them.
+    an onset that the pulse may rest on. Of many voices: ``own_db`` is the level of the note's own partials, None where it shares them;
+    ``clearness`` (0..1) how clearly it begins.
     """
 
     status: Status
@@ -36,6 +37,7 @@ class NoteHeard:
     cents: float | None = None
     loudness_db: float | None = None
     own_db: float | None = None
+    clearness: float | None = None
     stretch: int = 0
     timed: bool = False
 

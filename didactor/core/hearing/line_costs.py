@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material, align_repeats
+from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material
 from didactor.core.hearing.events import Event
+from didactor.core.hearing.repeats import align_repeats
 from didactor.core.score.expected import ExpectedNote
 from didactor.core.units import FloatArray
 
@@ -32,7 +33,7 @@ def align_line(
         quarters=np.array([n.onset_quarters for n in notes]),
         missed=np.array([_missed_cost(n, notes[i - 1] if i else None) for i, n in enumerate(notes)]),
         untimed=np.array([n.grace for n in notes]),
-        bar_start=np.array([n.beat < 1e-6 for n in notes]),
+        bar_start=np.array([i == 0 or (n.bar, n.pass_) != (notes[i - 1].bar, notes[i - 1].pass_) for i, n in enumerate(notes)]),
         pair=_pair_costs(events, notes),
     )
     again = np.array([n.pass_ > 1 for n in notes])

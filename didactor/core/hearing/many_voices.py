@@ -13,7 +13,8 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from didactor.core.hearing.alignment import Alignment, align_repeats
+from didactor.core.hearing.alignment import Alignment
+from didactor.core.hearing.extra_keys import EXTRA_FROM, EXTRA_MODEL, extra_rows, is_worth_asking
 from didactor.core.hearing.features import FLUX_HOP_S, level_of, short_time
 from didactor.core.hearing.groups import (
     Group,
@@ -28,6 +29,7 @@ from didactor.core.hearing.groups import (
 from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
 from didactor.core.hearing.presence import MODEL, Evidence, features_of, onset_near, sounding_between
+from didactor.core.hearing.repeats import align_repeats
 from didactor.core.hearing.spectrum import carried_from_hz, own_level_db, spectrum, tuning_of, tuning_of_notes
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
@@ -38,8 +40,6 @@ PRIOR = 1.5
 #: A note is right from the first probability on and missed below the last. Below the second it is wrong, if another key was struck
 #: instead: two pieces of evidence tell more than one. In between it is not judged.
 RIGHT_FROM, WRONG_BELOW, MISSED_BELOW = 0.7, 0.45, 0.16
-#: Log odds before listening that a key not written is struck at a given onset, and the probability it takes to say so.
-EXTRA_PRIOR, EXTRA_FROM = -3.0, 0.9
 #: Log odds of the evidence that another key was struck where a written one is missing.
 INSTEAD = 3.5
 #: More of the same for a note whose fundamental the recording does not carry.
@@ -51,7 +51,6 @@ NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
 APART_S, ELSEWHERE_S, ELSEWHERE_STRENGTH, ELSEWHERE_GAIN = 0.06, 0.26, 0.55, 1.5
 #: Log odds from which on a key that is an overtone of a written one was struck itself.
 OVERTONE_STRUCK = 6.0
-OVERTONE_DOUBT = 3.5
 MIN_STRIKES = 3
 #: What is typical of a hand takes so many notes to know.
 FEWEST_TYPICAL = 6
@@ -210,6 +209,7 @@ class Take:
                 heard_midi=midi,
                 loudness_db=self._level_db(onset_s),
                 own_db=own_level_db(self.evidence.spectrum, midi + cents / 100, tuple(m + cents / 100 for m in company), onset_s),
+                clearness=onset_near(self.evidence.posteriors, midi - LOWEST_MIDI, onset_s),
                 stretch=stretch,
                 timed=rise > 0 and moment in self.stretches,
             )
@@ -292,27 +292,36 @@ class Take:
                 near.append(strike)
         return min(near, key=lambda s: (abs(s.midi - midi) > 3, -s.strength)).midi if near else None
 
-    def _is_struck(self, strike: Strike, prior: float) -> bool:
-        company = frozenset(s.midi for s in self.strikes if abs(s.time_s - strike.time_s) < 0.06 and s is not strike and s.strength > 0.5)
-        row = features_of(self.evidence, strike.midi, strike.time_s, 0.25, company - {strike.midi})
-        return float(1 / (1 + np.exp(-(MODEL.log_odds(row[None])[0] + prior)))) >= EXTRA_FROM
+    def strays(self, notes: list[NoteHeard]) -> tuple[list[Strike], FloatArray]:
+        """Strikes between the first and the last matched moment that no written note took, and what the model of extra notes sees of
+        each.
+        """
+        if len(self.times) < 2:
+            return [], np.zeros((0, len(EXTRA_MODEL.names)))
+        first_s, last_s = min(self.times.values()), max(self.times.values())
+        taken = [(n.heard_midi, n.onset_s) for n in notes if n.onset_s is not None]
+        asked, written = [], []
+        for strike in self.strikes:
+            if not first_s - 0.05 < strike.time_s < last_s + 0.05:
+                continue
+            around = self._expected_near(strike.time_s)
+            is_taken = any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in taken)
+            if is_worth_asking(strike, around) and not is_taken:
+                asked.append(strike)
+                written.append(around)
+        if not asked:
+            return [], np.zeros((0, len(EXTRA_MODEL.names)))
+        return asked, extra_rows(self.evidence, self.strikes, asked, written, [self._due_at(s.time_s) for s in asked])
 
     def extras(self, notes: list[NoteHeard]) -> list[ExtraNote]:
-        """Keys struck between the first and the last matched moment that nothing written explains."""
-        if len(self.times) < 2:
+        """Keys struck that nothing written explains."""
+        asked, rows = self.strays(notes)
+        if not asked:
             return []
         times = sorted((t, m) for m, t in self.times.items())
-        taken = [(n.heard_midi, n.onset_s) for n in notes if n.onset_s is not None]
         found = []
-        for strike in self.strikes:
-            if not times[0][0] - 0.05 < strike.time_s < times[-1][0] + 0.05 or strike.strength < 0.5:
-                continue
-            written = self._expected_near(strike.time_s)
-            if strike.midi in written:
-                continue
-            # An overtone of what is written must be struck beyond doubt.
-            prior = EXTRA_PRIOR - (OVERTONE_DOUBT if any(strike.midi - w in (12, 19, 24, 28, 31) for w in written) else 0.0)
-            if any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in taken) or not self._is_struck(strike, prior):
+        for strike, odds in zip(asked, EXTRA_MODEL.log_odds(rows).tolist(), strict=True):
+            if odds < EXTRA_FROM:
                 continue
             at, moment = max((t, m) for t, m in times if t <= strike.time_s + 0.06)
             position = self.moments[moment].quarters + max(0.0, strike.time_s - at) / max(self.alignment.seconds_per_quarter, 1e-3)

@@ -139,15 +139,19 @@ def expand(features: FloatArray) -> FloatArray:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Model:
-    """A fitted logistic model: where its weights are kept, and the names of what it looks at."""
+    """A fitted logistic model: where its weights are kept, the names of what it looks at, and whether at squares and products too."""
 
     path: Path
     names: tuple[str, ...]
+    wide: bool = True
+
+    def expanded(self, rows: FloatArray) -> FloatArray:
+        return expand(rows) if self.wide else rows
 
     def log_odds(self, rows: FloatArray) -> FloatArray:
         """Log odds of the evidence for rows of features, shape (n, len(names)); fitted to as many played as silent keys."""
         mean, scale, weights, bias = _weights(self)
-        return np.asarray((expand(rows) - mean) / scale @ weights + bias)
+        return np.asarray((self.expanded(rows) - mean) / scale @ weights + bias)
 
 
 @cache

@@ -14,7 +14,7 @@ from didactor.core.score.expected import Expectation, ExpectedNote
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NoteJudgement:
     """One expected note. Times in seconds of the recording; None where not heard or not judged; ``reason`` says why.
-    ``timed``: its onset is sure enough for questions of rhythm.
+    ``timed``: its onset is sure enough for questions of rhythm. ``stretch`` counts the jumps in the score before it.
     """
 
     note: ExpectedNote
@@ -30,7 +30,9 @@ class NoteJudgement:
     length_ratio: float | None = None
     loudness_db: float | None = None
     own_db: float | None = None
+    clearness: float | None = None
     timed: bool = False
+    stretch: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,7 +99,8 @@ class Pair:
 class Hand:
     """One staff of two: how late it is against the other where both begin together, and against the pulse (early < 0).
 
-    ``balance_db``: how much louder it is than the other, to an ear; None where too few notes of both can be told apart.
+    ``balance_db``: how much louder it is than the other, to an ear; None where too few notes of both can be told apart. ``clearer``:
+    how much more clearly its notes begin, as a difference of probabilities.
     """
 
     staff: int
@@ -106,6 +109,7 @@ class Hand:
     spread_ms: float
     together: int
     balance_db: float | None = None
+    clearer: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

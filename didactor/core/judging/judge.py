@@ -33,6 +33,8 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
             cents=heard.cents,
             loudness_db=heard.loudness_db,
             own_db=heard.own_db,
+            clearness=heard.clearness,
+            stretch=heard.stretch,
             timed=heard.timed and heard.status is Status.CORRECT,
         )
         for note, heard in zip(expectation.notes, map(_allowing, expectation.notes, hearing.notes), strict=True)

@@ -107,10 +107,16 @@ def read_restarts(jumps: Sequence[Jump], expectation: Expectation) -> list[Resta
 
 
 def read_skipped(notes: Sequence[NoteJudgement], expectation: Expectation) -> list[tuple[str, int]]:
-    """Bars of which no note was heard, between bars that were played."""
+    """Bars of which no note was heard, between bars that were played. One note alone is a missed note, unless the playing went on
+    without the time of its bar.
+    """
     by_bar: dict[tuple[str, int], list[Status]] = {}
+    stretches: dict[tuple[str, int], int] = {}
     for item in notes:
-        by_bar.setdefault((item.note.bar, item.note.pass_), []).append(item.status)
+        bar = (item.note.bar, item.note.pass_)
+        by_bar.setdefault(bar, []).append(item.status)
+        if item.onset_s is not None:
+            stretches[bar] = item.stretch
     silent = [all(s is Status.MISSED for s in statuses) for statuses in by_bar.values()]
     keys = list(by_bar)
     played = [i for i, empty in enumerate(silent) if not empty]
@@ -118,9 +124,10 @@ def read_skipped(notes: Sequence[NoteJudgement], expectation: Expectation) -> li
         return []
     found = []
     for empty, run in itertools.groupby(range(played[0], played[-1]), key=silent.__getitem__):
-        bars = [keys[i] for i in run]
-        # One note alone is a missed note; next to other bars that were left out it is one of them.
-        if empty and sum(len(by_bar[bar]) for bar in bars) >= 2:
+        at = list(run)
+        bars = [keys[i] for i in at]
+        jumped = stretches.get(keys[at[0] - 1]) != stretches.get(keys[at[-1] + 1])
+        if empty and (jumped or sum(len(by_bar[bar]) for bar in bars) >= 2):
             found += bars
     return found
 

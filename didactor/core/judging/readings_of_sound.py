@@ -12,7 +12,7 @@ from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
 FEWEST_TOGETHER, FEWEST_IN_ZONE = 4, 3
-FEWEST_FOR_BALANCE = 5
+FEWEST_FOR_BALANCE, FEWEST_FOR_CLEARNESS = 2, 5
 
 
 def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tuple[Hand, ...] | None:
@@ -27,7 +27,7 @@ def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tupl
     together = [m for m in by_moment.values() if len(m) == 2]
     if len(together) < FEWEST_TOGETHER:
         return None
-    balance_db = _balance_db(notes, staves[0])
+    balance_db, clearer = _balance(notes, staves[0])
     hands = []
     for staff, other in (staves, staves[::-1]):
         apart = np.array([1000 * (np.median(m[staff]) - np.median(m[other])) for m in together])
@@ -40,25 +40,36 @@ def read_hands(notes: Sequence[NoteJudgement], expectation: Expectation) -> tupl
                 spread_ms=float(1.4826 * np.median(np.abs(apart - np.median(apart)))),
                 together=len(together),
                 balance_db=None if balance_db is None else balance_db if staff == staves[0] else -balance_db,
+                clearer=None if clearer is None else clearer if staff == staves[0] else -clearer,
             )
         )
     return tuple(hands)
 
 
-def _balance_db(notes: Sequence[NoteJudgement], upper_staff: int) -> float | None:
-    """The upper staff's highest note against the loudest of the lower, over the moments where both are heard apart."""
+def _balance(notes: Sequence[NoteJudgement], upper_staff: int) -> tuple[float | None, float | None]:
+    """The upper staff's highest note against the lower staff, over the moments where both begin: how much louder it is than the
+    loudest (dB, where both are heard apart), and how much more clearly it begins than the clearest.
+    """
     moments: dict[float, list[NoteJudgement]] = {}
     for item in notes:
         if item.status is Status.CORRECT and not item.note.grace:
             moments.setdefault(item.note.onset_quarters, []).append(item)
-    differences = []
+    louder, clearer = [], []
     for moment in moments.values():
         upper = [n for n in moment if n.note.staff == upper_staff]
-        lower_db = [n.own_db for n in moment if n.note.staff != upper_staff and n.own_db is not None]
-        top = max(upper, key=lambda n: n.note.sounding_midi, default=None)
-        if top is not None and top.own_db is not None and lower_db:
-            differences.append(top.own_db - max(lower_db))
-    return float(np.median(differences)) if len(differences) >= FEWEST_FOR_BALANCE else None
+        lower = [n for n in moment if n.note.staff != upper_staff]
+        if not upper or not lower:
+            continue
+        top = max(upper, key=lambda n: n.note.sounding_midi)
+        lower_db = [n.own_db for n in lower if n.own_db is not None]
+        if top.own_db is not None and lower_db:
+            louder.append(top.own_db - max(lower_db))
+        if top.clearness is not None:
+            clearer.append(top.clearness - max(n.clearness or 0.0 for n in lower))
+    return (
+        float(np.median(louder)) if len(louder) >= FEWEST_FOR_BALANCE else None,
+        float(np.median(clearer)) if len(clearer) >= FEWEST_FOR_CLEARNESS else None,
+    )
 
 
 def read_zones(notes: Sequence[NoteJudgement]) -> tuple[Zone, ...] | None:

@@ -34,6 +34,7 @@ class Note:
     slur_stop: bool = False
     dynamics: str | None = None
     unpitched: bool = False
+    fingering: str = ""
 
     @property
     def written_pitch(self) -> str:
@@ -78,6 +79,15 @@ class ChordSymbol:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Words:
+    """Words over the staff, as printed: “dolce”, “poco rit.”."""
+
+    bar_index: int
+    onset_quarters: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Hairpin:
     """A growing or fading stretch; both ends as (bar index, quarters in the bar)."""
 
@@ -99,6 +109,7 @@ class Part:
     notes: tuple[Note, ...]
     chords: tuple[ChordSymbol, ...] = ()
     hairpins: tuple[Hairpin, ...] = ()
+    words: tuple[Words, ...] = ()
     clef: str = "treble"
 
 

@@ -12,7 +12,7 @@ from lxml import etree
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.chords import read_harmony
 from didactor.core.score.clefs import clef_name
-from didactor.core.score.model import Bar, ChordSymbol, Hairpin, Note, Part
+from didactor.core.score.model import Bar, ChordSymbol, Hairpin, Note, Part, Words
 from didactor.core.units import BEAT_UNIT_QUARTERS, pitch_to_midi
 
 Element = etree._Element
@@ -22,6 +22,7 @@ MAX_BARS = 5000
 MAX_NOTES = 100_000
 
 DYNAMICS = ("pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "fp", "sf", "sfz", "fz", "sffz", "rf", "rfz", "n")
+BOWINGS = ("up-bow", "down-bow", "open-string", "harmonic", "thumb-position", "snap-pizzicato")
 JUMPS = ("dacapo", "dalsegno")
 MARKS = ("segno", "coda", "tocoda", "fine")
 
@@ -44,6 +45,7 @@ class _Cursor:
     notes: list[Note] = field(default_factory=list)
     chords: list[ChordSymbol] = field(default_factory=list)
     hairpins: list[Hairpin] = field(default_factory=list)
+    words: list[Words] = field(default_factory=list)
     open_hairpins: dict[str, tuple[bool, tuple[int, float]]] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
@@ -71,6 +73,7 @@ def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, l
         notes=tuple(sorted(_with_dynamics(cursor), key=lambda n: (n.bar_index, n.onset_quarters, not n.grace))),
         chords=tuple(cursor.chords),
         hairpins=tuple(cursor.hairpins),
+        words=tuple(cursor.words),
         clef=cursor.clef or "treble",
     )
     return result, cursor.problems, cursor.contents
@@ -109,6 +112,9 @@ def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
         elif element.tag in ("direction", "sound"):
             _direction(cursor, element, found, marks)
             _loudness(cursor, element, (bar_index, float(position)))
+            for words in element.iterfind("direction-type/words"):
+                if text := " ".join((words.text or "").split()):
+                    cursor.words.append(Words(bar_index=bar_index, onset_quarters=float(position), text=text[:80]))
         elif element.tag == "harmony":
             symbol = read_harmony(element, bar_index, float(position), cursor.transposition)
             if symbol is not None:
@@ -185,6 +191,8 @@ def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, du
     slurs = {slur.get("type") for slur in element.findall("notations/slur")}
     articulations = [str(child.tag) for child in element.iterfind("notations/articulations/*")]
     articulations += [str(child.tag) for child in element.iterfind("notations/ornaments/*")]
+    technical = element.findall("notations/technical/*")
+    articulations += [str(child.tag) for child in technical if child.tag in BOWINGS]
     if element.find("notations/fermata") is not None:
         articulations.append("fermata")
     cursor.notes.append(
@@ -206,6 +214,7 @@ def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, du
             slur_start="start" in slurs,
             slur_stop="stop" in slurs,
             unpitched=pitch is None,
+            fingering=" ".join((child.text or "").strip() for child in technical if child.tag == "fingering").strip()[:12],
         )
     )
 

@@ -2,12 +2,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.evidence import Evidence, Hand
 from didactor.core.judging.registry import Finding, check
 
-#: Players bring a melody out by a few dB; one that is softer than what accompanies it by this much is covered
-#: (even touch measures down to -5 dB on some instruments).
-COVERED_DB = 8.0
+#: Two pieces of evidence are added: the upper voice's level below the lower (even touch measures down to -5 dB on some instruments), and
+#: how much less clearly its notes begin. Each is counted in units of what is unusual by itself; both must point the same way.
+UNUSUAL_DB, UNUSUAL_CLEARNESS, COVERED_FROM = 6.0, 0.2, 1.2
+LEAST_DB, LEAST_CLEARNESS = 2.0, 0.05
 
 
 @check(
@@ -15,21 +16,31 @@ COVERED_DB = 8.0
     title="Upper voice covered",
     category="dynamics",
     unit="dB",
-    reference="median level of the upper staff's highest note against the lower staff's loudest, where both begin, A-weighted",
+    reference="the upper staff's highest note against the lower staff, where both begin: median level, A-weighted, and clearness of onset",
 )
 def upper_voice(evidence: Evidence) -> Iterator[Finding]:
     """The lower voice is louder than the upper one nearly everywhere (melodies are led by 3-10 dB; Repp 1996)."""
     if not evidence.hands or evidence.targets.stage == "first_reading":
         return
     upper = evidence.hands[0]
-    if upper.balance_db is None or upper.balance_db > -COVERED_DB:
+    if not _is_covered(upper):
         return
+    louder = "" if upper.balance_db is None else f": it is about {-upper.balance_db:.0f} dB louder"
     yield Finding(
         code="dynamics.upper_voice",
         category="dynamics",
-        text=f"The lower voice covers the upper one: it is about {-upper.balance_db:.0f} dB louder. Let the melody lead.",
+        text=f"The lower voice covers the upper one{louder}. Let the melody lead.",
         confidence=0.7,
         severity=4.4,
         size=upper.balance_db,
         unit="dB",
     )
+
+
+def _is_covered(upper: Hand) -> bool:
+    if upper.clearer is None:
+        return False
+    if upper.balance_db is None:
+        return -upper.clearer >= UNUSUAL_CLEARNESS
+    softer, vaguer = -upper.balance_db, -upper.clearer
+    return softer >= LEAST_DB and vaguer >= LEAST_CLEARNESS and softer / UNUSUAL_DB + vaguer / UNUSUAL_CLEARNESS >= COVERED_FROM

@@ -1,0 +1,61 @@
+"""Where the hand moves: places in which a player must leave the position the hand is in."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+
+from didactor.core.instruments import Instrument
+from didactor.core.score.fingering import fingering_of
+from didactor.core.score.model import Note
+
+#: Semitones that five fingers cover on a keyboard without moving, the thumb and the little one stretched a little.
+KEYBOARD_SPAN = 9
+#: The highest fret that a hand at the nut reaches.
+NUT_FRET = 4
+
+
+def hand_moves(notes: Sequence[Note], instrument: Instrument) -> dict[str, str]:
+    """Note id to what the hand does there: “moves up”, “leaves first position”. Empty where nothing moves or nothing is known."""
+    kind = instrument.fingering.partition(" ")[0]
+    sounding = [n for n in notes if not n.grace and not n.tie_stop and not n.unpitched]
+    if kind == "keyboard":
+        found: dict[str, str] = {}
+        for staff in sorted({n.staff for n in sounding}):
+            found |= _on_keys([n for n in sounding if n.staff == staff])
+        return found
+    if kind in ("strings", "frets"):
+        return _on_strings(sounding, instrument)
+    return {}
+
+
+def _on_keys(notes: list[Note]) -> dict[str, str]:
+    """A window of five fingers slides only when it must: every slide is a move."""
+    found: dict[str, str] = {}
+    low = high = None
+    moments = itertools.groupby(notes, key=lambda n: (n.bar_index, n.onset_quarters))
+    for _, group in moments:
+        together = list(group)
+        bottom, top = min(n.sounding_midi for n in together), max(n.sounding_midi for n in together)
+        if low is None or high is None:
+            low, high = bottom, top
+            continue
+        wider_low, wider_high = min(low, bottom), max(high, top)
+        if wider_high - wider_low <= KEYBOARD_SPAN:
+            low, high = wider_low, wider_high
+            continue
+        found[together[0].id] = "moves up" if bottom + top > low + high else "moves down"
+        low, high = bottom, top
+    return found
+
+
+def _on_strings(notes: list[Note], instrument: Instrument) -> dict[str, str]:
+    found: dict[str, str] = {}
+    away = False
+    for note in notes:
+        fingering = fingering_of(instrument, note.sounding_midi - instrument.transposition, note.sounding_midi)
+        beyond = fingering is None or (fingering.kind == "frets" and int(fingering.words.split()[1]) > NUT_FRET)
+        if beyond != away:
+            found[note.id] = "leaves first position" if beyond else "back in first position"
+        away = beyond
+    return found
