@@ -7,10 +7,42 @@ from django import forms
 from django.db.models import Q
 from django.utils import timezone
 
-from didactor.assignments.models import BEAT_UNITS, CATEGORY_TITLES, FULL_CHECKLIST, STEP_TITLES, StudentSees
+from didactor.assignments.checklists import checklist_for
+from didactor.assignments.models import (
+    BEAT_UNITS,
+    CATEGORY_TITLES,
+    MUST_SHOW,
+    STEP_TITLES,
+    Assignment,
+    Metronome,
+    StudentSees,
+)
+from didactor.assignments.steps import BEFORE
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.people.models import Enrolment, Group, Person
+
+#: What a template keeps, and what an assignment that is given again begins with.
+KEPT = (
+    "beat_unit",
+    "tempo",
+    "tempo_to",
+    "step",
+    "before_steps",
+    "stage",
+    "band_percent",
+    "count_off",
+    "takes_allowed",
+    "ritardando_beats",
+    "metronome",
+    "must_show",
+    "preparation_s",
+    "checklist",
+    "listen_first",
+    "students_see",
+    "instructions",
+    "question",
+)
 
 
 class AssignmentForm(forms.Form):
@@ -21,6 +53,15 @@ class AssignmentForm(forms.Form):
         min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo."
     )
     step = forms.ChoiceField(choices=list(STEP_TITLES.items()), initial="play", required=False, label="What is done")
+    before_steps = forms.MultipleChoiceField(
+        choices=[(s.slug, s.title) for s in BEFORE], required=False, widget=forms.CheckboxSelectMultiple, label="First, on the same bars"
+    )
+    question = forms.CharField(
+        required=False,
+        widget=forms.Textarea(attrs={"rows": 2}),
+        label="Question about what is heard",
+        help_text="For listening: answered in words.",
+    )
     stage = forms.ChoiceField(choices=[(s.slug, s.title) for s in STAGES], widget=forms.RadioSelect, initial="at_tempo")
     band_percent = forms.FloatField(min_value=1, max_value=60, required=False, label="Band, ± %", help_text="Empty: as the stage has it.")
     count_off = forms.IntegerField(min_value=0, max_value=16, initial=4, label="Count-off, beats")
@@ -31,6 +72,25 @@ class AssignmentForm(forms.Form):
         label="Takes allowed",
         help_text="Empty: as many as they like, or one if the stage says so.",
     )
+    ritardando_beats = forms.FloatField(
+        min_value=0, max_value=64, required=False, label="Slowing down at the end, beats", help_text="Allowed over so many last beats."
+    )
+    preparation_s = forms.IntegerField(
+        min_value=10,
+        max_value=3600,
+        required=False,
+        label="Sealed; time to prepare, seconds",
+        help_text="Empty: open from the start. Else nothing is shown until the student starts the clock.",
+    )
+    metronome = forms.ChoiceField(choices=Metronome.choices, initial=Metronome.ALLOWED, required=False, label="Metronome in the take")
+    must_show = forms.MultipleChoiceField(
+        choices=[(slug, words[0].upper() + words[1:]) for slug, words in MUST_SHOW.items()],
+        required=False,
+        widget=forms.CheckboxSelectMultiple,
+        label="The recording shows",
+        help_text="Nothing ticked: sound alone is enough.",
+    )
+    series = forms.CharField(max_length=120, required=False, label="Series of check-offs", help_text="The same name for all of them.")
     due_at = forms.DateTimeField(label="Due", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
     instructions = forms.CharField(required=False, widget=forms.Textarea(attrs={"rows": 3}))
     checklist = forms.MultipleChoiceField(
@@ -38,6 +98,7 @@ class AssignmentForm(forms.Form):
     )
     listen_first = forms.BooleanField(required=False, initial=True, label="Listen and mark first, then see what was heard")
     students_see = forms.ChoiceField(choices=StudentSees.choices, initial=StudentSees.MARKS, label="Students see")
+    keep_as = forms.CharField(max_length=80, required=False, label="Keep these targets as a template named")
     group = forms.ModelChoiceField(queryset=Group.objects.none(), required=False, empty_label="—", label="Whole group")
     enrolments = forms.ModelMultipleChoiceField(
         queryset=Enrolment.objects.none(), required=False, widget=forms.CheckboxSelectMultiple, label="Single students"
@@ -49,7 +110,7 @@ class AssignmentForm(forms.Form):
         self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)
         self.fields["enrolments"].queryset = Enrolment.objects.visible_to(teacher).active()
         self.fields["due_at"].initial = (timezone.localtime() + timedelta(days=7)).replace(hour=20, minute=0, second=0, microsecond=0)
-        self.fields["checklist"].initial = FULL_CHECKLIST
+        self.fields["checklist"].initial = checklist_for("at_tempo", ())
 
     def clean_due_at(self) -> Any:
         due = self.cleaned_data["due_at"]
@@ -79,21 +140,61 @@ class AssignmentForm(forms.Form):
         """The assignment's own fields, with the stage's defaults where the teacher left them empty."""
         data = self.cleaned_data
         stage = BY_SLUG[data["stage"]]
-        names = (
-            "title",
-            "beat_unit",
-            "tempo",
-            "tempo_to",
-            "stage",
-            "count_off",
-            "due_at",
-            "instructions",
-            "checklist",
-            "listen_first",
-            "students_see",
-        )
-        fields = {name: data[name] for name in names}
+        fields = {name: data[name] for name in (*KEPT, "title", "due_at")}
         fields["step"] = data["step"] or "play"
         fields["band_percent"] = data["band_percent"] or stage.band_percent
         fields["takes_allowed"] = data["takes_allowed"] or stage.takes
+        fields["ritardando_beats"] = data["ritardando_beats"] or 0.0
+        fields["metronome"] = data["metronome"] or Metronome.ALLOWED
         return fields
+
+
+def kept_of(assignment: Assignment) -> dict[str, Any]:
+    """What a form begins with when an assignment is given again, changed, or kept as a template."""
+    return {name: getattr(assignment, name) for name in KEPT}
+
+
+class ChangeForm(AssignmentForm):
+    """An assignment that is given out already: who has it stays."""
+
+    version = forms.IntegerField(widget=forms.HiddenInput)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("group", "enrolments", "keep_as"):
+            del self.fields[name]
+
+    def clean(self) -> dict[str, Any]:
+        data = forms.Form.clean(self) or {}
+        if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
+            self.add_error("tempo_to", "The upper tempo is below the lower one.")
+        return data
+
+    def clean_due_at(self) -> Any:
+        return self.cleaned_data["due_at"]
+
+
+class ExceptionForm(forms.Form):
+    """What holds for one student alone."""
+
+    tempo = forms.FloatField(min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="Own tempo")
+    due_at = forms.DateTimeField(
+        required=False, label="Own date", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M")
+    )
+
+    def clean_due_at(self) -> Any:
+        due = self.cleaned_data["due_at"]
+        if due is not None and due < timezone.now():
+            raise forms.ValidationError("This time has already passed. Choose a later one.")
+        return due
+
+
+class WeekNoteForm(forms.Form):
+    group = forms.ModelChoiceField(queryset=Group.objects.none(), required=False, empty_label="Everybody", label="To")
+    week = forms.DateField(label="Week of", widget=forms.DateInput(attrs={"type": "date"}))
+    text = forms.CharField(max_length=2000, widget=forms.Textarea(attrs={"rows": 3}), label="Words", required=False)
+
+    def __init__(self, *args: Any, teacher: Person, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)
+        self.fields["week"].initial = timezone.localdate()

@@ -7,13 +7,14 @@ from datetime import datetime
 from django.db import models
 from django.utils import timezone
 
-from didactor.assignments.querysets import AssignmentQuerySet, TaskQuerySet
+from didactor.assignments.querysets import AssignmentQuerySet, TaskQuerySet, WeekNoteQuerySet
+from didactor.assignments.steps import GOALS, Step, goal, steps_of
 from didactor.core.judging.registry import CATEGORIES
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import Targets
 from didactor.core.units import BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
 from didactor.library.models import Passage
-from didactor.people.models import Enrolment, Person, Studio
+from didactor.people.models import Enrolment, Group, Person, Studio
 
 BEAT_UNITS = {
     "quarter": "quarter",
@@ -35,13 +36,7 @@ CATEGORY_TITLES = {
     "expression": "Expression",
     "other": "Something else",
 }
-#: What is done with the passage; each is heard by a method of its own.
-STEP_TITLES = {
-    "play": "Play it",
-    "clap": "Clap or tap the rhythm",
-    "chords": "Strum the chords",
-    "pulse": "Keep the pulse; notes are not judged",
-}
+STEP_TITLES = {step.slug: step.title for step in GOALS}
 #: What a student listens for when the teacher does not choose otherwise.
 FULL_CHECKLIST = ["notes", "intonation", "rhythm", "tempo", "dynamics", "articulation", "tone", "hands", "expression", "other"]
 
@@ -52,8 +47,69 @@ class StudentSees(models.TextChoices):
     FIGURES = "figures", "Marks and figures"
 
 
+class Metronome(models.TextChoices):
+    ALLOWED = "allowed", "May sound"
+    REQUIRED = "required", "Must sound"
+    SILENT = "silent", "Must not sound"
+
+
+#: What a recording may have to show; nothing: sound alone.
+MUST_SHOW = {"instrument": "the whole instrument", "hands": "both hands", "face": "the face", "posture": "the posture"}
+
+
+class Series(models.Model):
+    """Check-offs that belong together, each an assignment with its own date: five scales by the end of term."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="series")
+    title = models.CharField(max_length=120)
+
+    class Meta:
+        ordering = ["title"]
+        constraints = [models.UniqueConstraint(fields=["studio", "title"], name="series_once_per_studio")]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Template(models.Model):
+    """Targets and checklist kept under a name, to begin the next assignment with."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="templates")
+    title = models.CharField(max_length=80)
+    fields = models.JSONField()
+
+    class Meta:
+        ordering = ["title"]
+        constraints = [models.UniqueConstraint(fields=["studio", "title"], name="template_once_per_studio")]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class WeekNote(models.Model):
+    """A few words to a group, or to everybody, for one week; ``monday`` says which."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="week_notes")
+    group = models.ForeignKey(Group, on_delete=models.CASCADE, null=True, blank=True, related_name="week_notes")
+    monday = models.DateField()
+    text = models.TextField()
+    written_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+
+    objects = WeekNoteQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-monday", "group__name"]
+        constraints = [
+            models.UniqueConstraint(fields=["studio", "group", "monday"], name="one_note_per_group_and_week", nulls_distinct=False)
+        ]
+
+
 class Assignment(models.Model):
-    """A passage with its targets, given to students on one day."""
+    """A passage with its targets, given to students on one day.
+
+    It may be changed after takes came in; what they were judged against is frozen with them. ``version`` goes up with each change.
+    ``before_steps`` come first on the same bars; ``preparation_s`` keeps the passage sealed until the student starts the clock.
+    """
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="assignments")
     teacher = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="assignments_given")
@@ -72,6 +128,14 @@ class Assignment(models.Model):
     checklist = models.JSONField(default=list)
     listen_first = models.BooleanField(default=True)
     students_see = models.CharField(max_length=10, choices=StudentSees.choices, default=StudentSees.MARKS)
+    before_steps = models.JSONField(default=list, blank=True)
+    ritardando_beats = models.FloatField(default=0.0)
+    metronome = models.CharField(max_length=10, choices=Metronome.choices, default=Metronome.ALLOWED)
+    must_show = models.JSONField(default=list, blank=True)
+    preparation_s = models.PositiveIntegerField(null=True, blank=True)
+    question = models.TextField(blank=True)
+    series = models.ForeignKey(Series, on_delete=models.SET_NULL, null=True, blank=True, related_name="assignments")
+    version = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
 
     objects = AssignmentQuerySet.as_manager()
@@ -100,11 +164,29 @@ class Assignment(models.Model):
         return BEAT_UNIT_QUARTERS[self.beat_unit]
 
     @property
+    def steps(self) -> list[Step]:
+        """All steps in order, the goal last."""
+        return steps_of(self.before_steps, self.step)
+
+    @property
+    def is_listening(self) -> bool:
+        return self.step == "listen"
+
+    @property
+    def must_show_in_words(self) -> str:
+        words = [MUST_SHOW[slug] for slug in self.must_show if slug in MUST_SHOW]
+        return ", ".join(words[:-1]) + (" and " if len(words) > 1 else "") + words[-1] if words else ""
+
+    @property
     def checklist_entries(self) -> list[tuple[str, str]]:
         return [(slug, CATEGORY_TITLES[slug]) for slug in self.checklist if slug in CATEGORIES]
 
-    def targets_for(self, instrument: str, passage: Passage, own_tempo: float | None = None) -> Targets:
-        """The targets as the core takes them; ``own_tempo`` replaces the assignment's. Raises ``PassageError`` for values without sense."""
+    def targets_for(self, instrument: str, passage: Passage, own_tempo: float | None = None, step: Step | None = None) -> Targets:
+        """The targets as the core takes them; ``own_tempo`` replaces the assignment's, ``step`` is one on the way.
+
+        Raises ``PassageError`` for values without sense.
+        """
+        step = step or goal(self.step)
         upper = beats_to_quarters_per_minute(self.tempo_to, self.beat_unit) if self.tempo_to and own_tempo is None else None
         return Targets(
             tempo_qpm=self.tempo_qpm if own_tempo is None else beats_to_quarters_per_minute(own_tempo, self.beat_unit),
@@ -116,7 +198,9 @@ class Assignment(models.Model):
             bars=passage.bars,
             order=passage.order or None,
             beat_unit=self.beat_unit,
-            step=self.step,
+            step=step.method or "pulse",
+            staff=step.staff,
+            ritardando_quarters=self.ritardando_beats * self.beat_unit_quarters,
         )
 
 
@@ -132,7 +216,8 @@ class Task(models.Model):
     """One student's share of an assignment, and how far it has come.
 
     ``passage`` is what this student reads: the assignment's own, or its arrangement for their instrument. ``tempo`` and
-    ``own_due_at`` are exceptions for this student alone.
+    ``own_due_at`` are exceptions for this student alone. ``opened_at`` is when a sealed passage was opened; ``answer`` is what they
+    wrote to a question about what they heard.
     """
 
     assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="tasks")
@@ -141,6 +226,10 @@ class Task(models.Model):
     tempo = models.FloatField(null=True, blank=True)
     own_due_at = models.DateTimeField(null=True, blank=True)
     state = models.CharField(max_length=10, choices=TaskState.choices, default=TaskState.OPEN)
+    opened_at = models.DateTimeField(null=True, blank=True)
+    steps_done = models.JSONField(default=list, blank=True)
+    answer = models.TextField(blank=True)
+    answered_at = models.DateTimeField(null=True, blank=True)
 
     objects = TaskQuerySet.as_manager()
 
@@ -169,6 +258,14 @@ class Task(models.Model):
     def targets(self) -> Targets:
         """What this student's takes are judged against. Raises ``PassageError`` for values that make no sense."""
         return self.assignment.targets_for(self.enrolment.instrument, self.passage, self.tempo)
+
+    def targets_of_step(self, step: Step) -> Targets:
+        return self.assignment.targets_for(self.enrolment.instrument, self.passage, self.tempo, step)
+
+    @property
+    def is_sealed(self) -> bool:
+        """Whether the student has not started the preparation clock yet: nothing of the music is shown."""
+        return self.assignment.preparation_s is not None and self.opened_at is None
 
     @property
     def is_late(self) -> bool:

@@ -38,3 +38,14 @@ class TaskQuerySet(models.QuerySet[Any]):
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group").defer(
             "passage__revision__prepared", "passage__revision__reading"
         )
+
+
+class WeekNoteQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> WeekNoteQuerySet:
+        """A teacher's studio; students and guardians those to everybody and to their groups."""
+        if not person.is_authenticated:
+            return self.none()
+        own = self.filter(studio=person.studio)
+        if person.is_teacher:
+            return own
+        return own.filter(Q(group=None) | Q(group__enrolments__student=person) | Q(group__enrolments__student__guardians=person)).distinct()

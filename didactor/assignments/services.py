@@ -1,19 +1,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, F, OuterRef
+from django.utils import timezone
 
-from didactor.assignments.models import Assignment, Task, TaskState
+from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
+from didactor.assignments.steps import goal
 from didactor.core.errors import PassageError
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
+from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
 from didactor.library.models import Engraving, Passage
 from didactor.library.services import ENGRAVER, expectation_of, want_model_sounds
-from didactor.people.models import Enrolment, Person
+from didactor.people.models import Enrolment, Group, Person
 
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
 _FOLLOWS = {
@@ -41,17 +45,16 @@ def assign(
     chosen = [e for e in enrolments if parts.get(e.pk) != LEAVE_OUT]
     if not chosen:
         raise PassageError("assignment.nobody", "Choose at least one student.")
-    if passage.revision.piece.is_printed:
-        fields = {**fields, "step": "pulse"}  # its notes are not known
+    if not passage.revision.piece.has_notation and fields.get("step") != "listen":
+        fields = {**fields, "step": "listen" if passage.revision.piece.is_recording else "pulse"}  # its notes are not known
+    fields = _with_series(teacher, fields)
     if fields.get("step") == "chords" and not _has_chords(passage):
         raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
     for enrolment in chosen:
         part = written_for(passage=passage, instrument=enrolment.instrument, offer=_offer_for(passage, enrolment, parts.get(enrolment.pk)))
         task = Task.objects.create(assignment=assignment, enrolment=enrolment, passage=part)
-        if passage.revision.piece.is_printed:
-            continue
-        want_model_sounds(passage=part, instrument=enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=assignment.count_off)
+        _want_models(task)
     waiting = {task.passage_id for task in assignment.tasks.all()} - {passage.pk}
     if waiting:
         engrave_parts.defer(passage_ids=sorted(waiting))
@@ -101,9 +104,105 @@ def move_task(task: Task, state: TaskState) -> None:
     task.save(update_fields=["state"])
 
 
-def frozen_basis(task: Task) -> dict[str, Any]:
-    """What a take is judged against, as it stands now: goes into the take and does not change with the assignment."""
+class Overtaken(Exception):
+    """Somebody else changed the assignment meanwhile."""
+
+
+def _with_series(teacher: Person, fields: dict[str, Any]) -> dict[str, Any]:
+    """The fields with the series of that name, made when it is new."""
+    title = fields.get("series") or ""
+    if not isinstance(title, str):
+        return fields
+    series = Series.objects.get_or_create(studio=teacher.studio, title=title.strip())[0] if title.strip() else None
+    return {**fields, "series": series}
+
+
+@transaction.atomic
+def change_assignment(*, assignment: Assignment, teacher: Person, version: int, fields: dict[str, Any]) -> None:
+    """Change targets or words of an assignment. Takes that came in keep what they were judged against.
+
+    Raises:
+        Overtaken: it is not at this version any more.
+        PassageError: targets that make no sense.
+    """
+    changed = Assignment.objects.filter(pk=assignment.pk, version=version).update(version=F("version") + 1, **_with_series(teacher, fields))
+    if not changed:
+        raise Overtaken
+    assignment.refresh_from_db()
+    for task in assignment.tasks.select_related("passage__revision__piece", "enrolment", "assignment"):
+        _want_models(task)
+
+
+@transaction.atomic
+def set_exception(*, task: Task, tempo: float | None, due_at: datetime | None) -> None:
+    """A tempo and a date for one student alone; None for what all have. Raises ``PassageError`` for a tempo nobody plays."""
+    task.tempo, task.own_due_at = tempo, due_at
+    _want_models(task)
+    task.save(update_fields=["tempo", "own_due_at"])
+
+
+def _want_models(task: Task) -> None:
+    if task.passage.revision.piece.has_notation:
+        count_off = task.assignment.count_off
+        want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=count_off)
+
+
+def keep_template(*, teacher: Person, title: str, fields: Mapping[str, Any]) -> Template:
+    """Keep targets and checklist under a name; the same name again replaces them."""
+    kept, _ = Template.objects.update_or_create(studio=teacher.studio, title=title.strip()[:80], defaults={"fields": dict(fields)})
+    return kept
+
+
+def write_week_note(*, teacher: Person, group: Group | None, day: date, text: str) -> None:
+    """Words to a group for the week of a day; written again they replace the earlier ones, without words they are gone."""
+    place = {"studio": teacher.studio, "group": group, "monday": day - timedelta(days=day.weekday())}
+    if text.strip():
+        WeekNote.objects.update_or_create(**place, defaults={"text": text.strip(), "written_by": teacher})
+    else:
+        WeekNote.objects.filter(**place).delete()
+
+
+def open_sealed(task: Task) -> None:
+    """The student starts the preparation clock. It runs once."""
+    Task.objects.filter(pk=task.pk, opened_at=None).update(opened_at=timezone.now())
+
+
+def tick_step(*, task: Task, slug: str, done: bool) -> None:
+    """The student says that a step which is not recorded is done, or takes it back."""
+    steps = [s for s in task.steps_done if s != slug]
+    task.steps_done = [*steps, slug] if done else steps
+    task.save(update_fields=["steps_done"])
+
+
+@transaction.atomic
+def answer_question(*, task: Task, text: str) -> None:
+    """The student's answer to a question about what they heard. Raises ``PassageError`` for an empty one, or one sent already."""
+    task = Task.objects.select_for_update().get(pk=task.pk)
+    if not text.strip():
+        raise PassageError("answer.empty", "Write a few words first.")
+    if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
+        raise PassageError("answer.sent", "Your answer is with your teacher already.")
+    task.answer, task.answered_at = text.strip()[:4000], timezone.now()
+    task.save(update_fields=["answer", "answered_at"])
+    move_task(task, TaskState.HANDED_IN)
+
+
+@transaction.atomic
+def decide_answer(*, task: Task, passed: bool) -> None:
+    """The teacher takes an answer in words, or asks for it once more."""
+    task = Task.objects.select_for_update().get(pk=task.pk)
+    if task.state == TaskState.HANDED_IN and task.answered_at is not None:
+        move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
+
+
+def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
+    """What a take is judged against, as it stands now: goes into the take and does not change with the assignment.
+
+    Args:
+        step: one on the way that can be recorded; the goal for anything else.
+    """
     assignment, passage = task.assignment, task.passage
+    chosen = next((s for s in assignment.steps if s.slug == step and s.method), goal(assignment.step))
     return {
         "revision_id": passage.revision_id,
         "passage_id": passage.pk,
@@ -111,5 +210,6 @@ def frozen_basis(task: Task) -> dict[str, Any]:
         "bars": passage.bars,
         "order": passage.order,
         "beat_unit": assignment.beat_unit,
-        "targets": task.targets.to_json(),
+        "step": chosen.slug,
+        "targets": replace(task.targets_of_step(chosen), **choices_for(passage)).to_json(),
     }

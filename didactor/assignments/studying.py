@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from didactor.assignments.models import Task
 from didactor.core.formats.lanes.aids import aided_score
+from didactor.core.formats.lanes.fingering import chord_picture, keyboard_picture
+from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.score.difficulty import difficulty, ladder, starting_tempo
 from didactor.core.score.engraving import LAYOUTS
+from didactor.core.score.fingering import Fingering, chord_shape, fingering_of
+from didactor.core.score.hand_moves import hand_moves
 from didactor.core.score.likeness import likenesses
+from didactor.core.score.model import Bar, Note, Part
 from didactor.core.score.reading_aids import NAMINGS, counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
 from didactor.core.score.roadmap import bars_between
+from didactor.core.score.terms import signs_in, terms_in
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.library.services import engraving_of, expectation_of, read_part
 
-LAYERS = {"key": "The key's notes", "counting": "Counting", "names": "Note names"}
+LAYERS = {
+    "key": "The key's notes",
+    "counting": "Counting",
+    "names": "Note names",
+    "fingering": "Fingering",
+    "moves": "Where the hand moves",
+}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,6 +37,7 @@ class StudySheet:
     layers: tuple[str, ...]
     naming: str
     facts: tuple[tuple[str, str], ...]
+    pictures: tuple[str, ...] = ()
 
 
 def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
@@ -41,13 +55,66 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
     if "names" in chosen:
         rows["names"] = {n.id: note_name(n, bars[n.bar_index].fifths, naming) for n in notes}
     rings = {"touched": key.touched, "against": key.against} if "key" in chosen else {}
+    instrument = find_instrument(task.enrolment.instrument)
+    moves = hand_moves(notes, instrument)
+    if "moves" in chosen:
+        rings["moves"] = tuple(moves)
+    fingerings: dict[str, Fingering] = {}
+    if "fingering" in chosen:
+        own = {n.id: n.fingering for n in notes if n.fingering}
+        if own:
+            rows["fingers"] = own
+        fingerings = _fingerings(notes, instrument)
     numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
     drawings = {}
     for layout in LAYOUTS:
         engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
-        drawings[layout] = aided_score(engraving.svg, engraving.geometry, numbers, rows, rings)
-    facts = tuple(_facts(task, part, bars, notes, key)) if notes else ()
-    return StudySheet(drawings=drawings, layers=chosen, naming=naming, facts=facts)
+        drawings[layout] = aided_score(engraving.svg, engraving.geometry, numbers, rows, rings, fingerings)
+    facts = (*_facts(task, part, bars, notes, key), *_explained(part, bars, notes, moves)) if notes else ()
+    pictures = tuple(_pictures(part, bars, notes, instrument, naming)) if "fingering" in chosen else ()
+    return StudySheet(drawings=drawings, layers=chosen, naming=naming, facts=facts, pictures=pictures)
+
+
+def _fingerings(notes: list[Note], instrument: Instrument) -> dict[str, Fingering]:
+    """Note id to its fingering, where a picture is known for it and the score has no finger of its own."""
+    found = {}
+    for note in notes:
+        if note.tie_stop or note.unpitched or note.fingering:
+            continue
+        fingering = fingering_of(instrument, note.sounding_midi - instrument.transposition, note.sounding_midi)
+        if fingering is not None:
+            found[note.id] = fingering
+    return found
+
+
+def _pictures(part: Part, bars: dict[int, Bar], notes: list[Note], instrument: Instrument, naming: str) -> Iterator[str]:
+    """Chord shapes for strummers, the keys of the passage for keyboard players."""
+    seen: set[str] = set()
+    for chord in part.chords:
+        if chord.bar_index in bars and chord.text not in seen:
+            seen.add(chord.text)
+            shape = chord_shape(instrument, chord.text, chord.pitch_classes)
+            if shape is not None:
+                yield chord_picture(shape)
+    sounding = [n for n in notes if not n.unpitched]
+    if instrument.fingering in ("keyboard", "bars") and sounding:
+        names = {n.sounding_midi: note_name(n, bars[n.bar_index].fifths, naming) for n in sounding}
+        yield keyboard_picture(set(names), names)
+
+
+def _explained(part: Part, bars: dict[int, Bar], notes: list[Note], moves: dict[str, str]) -> Iterator[tuple[str, str]]:
+    """Terms and signs in plain words, and where the hand moves."""
+    terms = [f"{term}: {meaning}" for term, meaning in terms_in(part, bars)]
+    if terms:
+        yield "Words", "; ".join(terms) + "."
+    signs = [f"{what}: {meaning}" for what, meaning in signs_in(notes, bars)]
+    if signs:
+        yield "Bowing and articulation", "; ".join(signs) + "."
+    by_id = {n.id: bars[n.bar_index].number for n in notes}
+    told = [f"bar {by_id[note]}: {words}" for note, words in moves.items()]
+    if told:
+        more = f" … {len(told) - 8} more" if len(told) > 8 else ""
+        yield "The hand", "; ".join(told[:8]) + more + "."
 
 
 def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple[str, str]]:

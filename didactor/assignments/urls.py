@@ -1,6 +1,6 @@
 from django.urls import path
 
-from didactor.assignments import views
+from didactor.assignments import planning_views, views
 
 app_name = "assignments"
 urlpatterns = [
@@ -10,6 +10,17 @@ urlpatterns = [
     path("<int:pk>/", views.detail, name="detail"),
     path("<int:pk>/progress/", views.progress_fragment, name="progress_fragment"),
     path("parts/<int:pk>/", views.part, name="part"),
+    path("new/checklist/", planning_views.checklist_fragment, name="checklist_fragment"),
+    path("<int:pk>/change/", planning_views.change, name="change"),
+    path("parts/<int:pk>/exception/", planning_views.exception, name="exception"),
+    path("parts/<int:pk>/decide/", planning_views.decide_answer, name="decide_answer"),
+    path("series/<int:pk>/", planning_views.series, name="series"),
+    path("week/", planning_views.week_note, name="week_note"),
+    path("calendar/", planning_views.calendar_address, name="calendar_address"),
+    path("calendar/<str:key>.ics", planning_views.calendar, name="calendar"),
+    path("stand/<int:pk>/open/", planning_views.open_sealed, name="open_sealed"),
+    path("stand/<int:pk>/tick/", planning_views.tick, name="tick"),
+    path("stand/<int:pk>/answer/", planning_views.answer, name="answer"),
     path("stand/", views.stand, name="stand"),
     path("stand/<int:pk>/", views.task, name="task"),
     path("stand/<int:pk>/study/", views.study, name="study"),

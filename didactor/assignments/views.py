@@ -1,18 +1,22 @@
 from __future__ import annotations
 
+from datetime import timedelta
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 
 from didactor.assignments import services
-from didactor.assignments.forms import AssignmentForm
-from didactor.assignments.models import Assignment, Task
+from didactor.assignments.forms import KEPT, AssignmentForm, kept_of
+from didactor.assignments.models import Assignment, Series, Task, Template, WeekNote
 from didactor.assignments.parts import chosen_parts, part_rows
 from didactor.assignments.studying import LAYERS, study_sheet
 from didactor.core.errors import CoreError, PassageError
 from didactor.core.judging.stages import STAGES
 from didactor.core.score.reading_aids import NAMINGS
-from didactor.library.models import Passage
+from didactor.library.models import Kind, Passage
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, teacher_only
 from didactor.takes.reading import plain_drawings, task_page, task_rows
@@ -21,32 +25,66 @@ from didactor.takes.reading import plain_drawings, task_page, task_rows
 @teacher_only
 def index(request: HttpRequest) -> HttpResponse:
     assignments = Assignment.objects.visible_to(request.user).with_progress()[:200]
-    return render(request, "assignments/index.html", {"assignments": assignments})
+    series = Series.objects.filter(studio=request.user.studio, assignments__isnull=False).distinct()
+    return render(request, "assignments/index.html", {"assignments": assignments, "series": series})
 
 
 @teacher_only
 def create(request: HttpRequest) -> HttpResponse:
-    passage = get_object_or_404(Passage.objects.visible_to(request.user), pk=request.GET.get("passage") or 0)
-    tempo = f"{passage.part_entry.get('tempo_qpm') or 80:g}"
-    form = AssignmentForm(request.POST or None, teacher=request.user, initial={"title": str(passage), "tempo": tempo})
+    passage = get_object_or_404(
+        Passage.objects.visible_to(request.user).select_related("revision__piece"), pk=request.GET.get("passage") or 0
+    )
+    form = AssignmentForm(request.POST or None, teacher=request.user, initial=_beginning(request, passage))
     if request.method == "POST" and form.is_valid():
         try:
             chosen = form.cleaned_data["chosen"]
+            fields = form.assignment_fields()
             assignment = services.assign(
                 teacher=request.user,
                 passage=passage,
                 enrolments=chosen,
-                fields=form.assignment_fields(),
+                fields={**fields, "series": form.cleaned_data["series"]},
                 parts=chosen_parts(passage, chosen, request.POST),
             )
+            if form.cleaned_data["keep_as"].strip():
+                kept = {name: fields[name] for name in KEPT}
+                services.keep_template(teacher=request.user, title=form.cleaned_data["keep_as"], fields=kept)
         except PassageError as error:
             form.add_error(None, error.message)
         else:
             messages.success(request, f"“{assignment}” is assigned.")
             return redirect("assignments:detail", pk=assignment.pk)
     rows = part_rows(passage, form.people(), request.POST)
-    context = {"form": form, "passage": passage, "drawings": plain_drawings(passage), "stages": STAGES, "rows": rows}
+    templates = Template.objects.filter(studio=request.user.studio)
+    context = {
+        "form": form,
+        "passage": passage,
+        "drawings": plain_drawings(passage),
+        "stages": STAGES,
+        "rows": rows,
+        "templates": templates,
+    }
     return render(request, "assignments/create.html", context)
+
+
+def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
+    """What the form begins with: an assignment that is given again (a week later), a template, or what is usual."""
+    initial: dict[str, Any] = {"title": str(passage), "tempo": f"{passage.part_entry.get('tempo_qpm') or 80:g}"}
+    if passage.revision.piece.kind == Kind.LISTENING:
+        initial["step"] = "listen"
+    template = Template.objects.filter(studio=request.user.studio, pk=_number(request.GET.get("template"))).first()
+    if template is not None:
+        initial |= {name: value for name, value in template.fields.items() if name != "tempo" or value}
+    again = Assignment.objects.visible_to(request.user).filter(pk=_number(request.GET.get("from"))).first()
+    if again is not None:
+        initial |= {**kept_of(again), "title": again.title, "series": again.series or ""}
+        initial["due_at"] = max(again.due_at, timezone.now()) + timedelta(days=7)
+        initial["enrolments"] = [task.enrolment_id for task in again.tasks.all()]
+    return initial
+
+
+def _number(text: str | None) -> int:
+    return int(text) if text and text.isdigit() else 0
 
 
 @teacher_only
@@ -92,13 +130,18 @@ def stand(request: HttpRequest) -> HttpResponse:
         {"student": person, "rows": task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())}
         for person in people
     ]
-    return render(request, "assignments/stand.html", {"stands": stands})
+    today = timezone.localdate()
+    monday = today - timedelta(days=today.weekday())
+    notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")
+    return render(request, "assignments/stand.html", {"stands": stands, "notes": notes})
 
 
 @family
 def task(request: HttpRequest, pk: int) -> HttpResponse:
-    """One passage to study, practise and record."""
+    """One passage to study, practise and record. A sealed one shows nothing before its clock is started."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed:
+        return render(request, "assignments/sealed.html", {"task": found, "assignment": found.assignment})
     return render(request, "assignments/task.html", task_page(found, request.user))
 
 
@@ -106,6 +149,8 @@ def task(request: HttpRequest, pk: int) -> HttpResponse:
 def study(request: HttpRequest, pk: int) -> HttpResponse:
     """What to find out before playing, on one sheet that can be printed."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed and not request.user.is_teacher:
+        return redirect("assignments:task", pk=pk)
     chosen = request.GET.getlist("layer") if "shown" in request.GET else ["key", "counting"]
     try:
         sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""

@@ -17,7 +17,7 @@ from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import judge
 from didactor.core.judging.registry import Finding, run_checks
 from didactor.core.judging.targets import Targets
-from didactor.core.score.expected import Expectation, with_choices
+from didactor.core.score.expected import Expectation, of_staff, with_choices
 from didactor.core.sound.backing import Backing, without_backing
 from didactor.core.sound.clicks import count_off_delay_s, without_clicks
 from didactor.core.sound.gate import Quality, assess
@@ -64,7 +64,7 @@ def analyse(
         progress: called with a word before each step: ``quality, hearing, judging``.
         backing: the track that the recorder played along; what of it is in the recording is taken out.
     """
-    expectation = with_choices(expectation, targets.alternatives, targets.optional)
+    expectation = with_choices(of_staff(expectation, targets.staff), targets.alternatives, targets.optional)
     progress("quality")
     quality = assess(recording)
     if quality.verdict == "unusable":

@@ -85,3 +85,23 @@ class PassageForm(forms.Form):
         widget=forms.TextInput(attrs={"autocomplete": "off"}),
     )
     title = forms.CharField(max_length=200, required=False, help_text="Empty: the piece and its bars.")
+
+
+class TempoForm(forms.Form):
+    tempo = forms.FloatField(min_value=10, max_value=400, label="Quarters a minute")
+
+
+class ReferenceForm(forms.Form):
+    file = forms.FileField(
+        label="Recording", help_text="Sound or video, up to 200 MB.", widget=forms.FileInput(attrs={"accept": "audio/*,video/*"})
+    )
+    title = forms.CharField(max_length=120, required=False, help_text="Empty: how it sounds, or how it looks.")
+
+
+class RecordingForm(forms.Form):
+    """Something to listen to."""
+
+    title = forms.CharField(max_length=200)
+    file = forms.FileField(
+        label="Recording", help_text="Sound or video, up to 200 MB.", widget=forms.FileInput(attrs={"accept": "audio/*,video/*"})
+    )

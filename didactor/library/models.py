@@ -52,6 +52,15 @@ class Piece(models.Model):
         return bool(self.book)
 
     @property
+    def is_recording(self) -> bool:
+        """Something to listen to, without notation."""
+        return bool(self.made_from) and self.made_from.get("kind") == "recording"
+
+    @property
+    def has_notation(self) -> bool:
+        return not (self.is_printed or self.is_recording)
+
+    @property
     def place_in_book(self) -> str:
         words = [self.book]
         words += [f"page {self.book_page}"] if self.book_page else []
@@ -133,9 +142,11 @@ class ImportedFile(models.Model):
 
 
 class Passage(models.Model):
-    """Bars of one part, in an order of playing. A passage that was assigned is never changed; a changed one is a new row.
+    """Bars of one part, in an order of playing; these never change. What the teacher adds on the passage desk does: ``segments`` to
+    practise, ``alternatives`` (note id to semitones from the written note that are right as well), ``optional`` notes, pins. ``version``
+    goes up with each change, so that two teachers do not overwrite each other. What a take was judged against is frozen with the take.
 
-    A passage of an arrangement points to the one that the teacher cut (``arranged_from``).
+    A passage of an arrangement points to the one that the teacher cut (``arranged_from``); what was added is found there.
     """
 
     revision = models.ForeignKey(PieceRevision, on_delete=models.CASCADE, related_name="passages")
@@ -145,6 +156,10 @@ class Passage(models.Model):
     title = models.CharField(max_length=200, blank=True)
     arranged_from = models.ForeignKey("self", on_delete=models.CASCADE, related_name="arrangements", null=True, blank=True)
     note_count = models.PositiveIntegerField(default=0)
+    segments = ArrayField(models.CharField(max_length=40), default=list, blank=True)
+    alternatives = models.JSONField(default=dict, blank=True)
+    optional = ArrayField(models.CharField(max_length=120), default=list, blank=True)
+    version = models.PositiveIntegerField(default=1)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
@@ -158,6 +173,11 @@ class Passage(models.Model):
         return self.title or f"{self.revision.piece.title}, {self.bars_in_words}"
 
     @property
+    def root(self) -> Passage:
+        """The passage as the teacher cut it."""
+        return self.arranged_from or self
+
+    @property
     def bars_in_words(self) -> str:
         first, _, last = self.bars.partition("-")
         return f"bars {first}–{last}" if last and last != first else f"bar {first}"
@@ -165,6 +185,45 @@ class Passage(models.Model):
     @property
     def part_entry(self) -> dict:
         return self.revision.part(self.part)
+
+
+class PinKind(models.TextChoices):
+    WARNING = "warning", "Warning"
+    REMARK = "remark", "Remark"
+    FINGERING = "fingering", "Fingering"
+
+
+class Pin(models.Model):
+    """Something a teacher pins to a note or a bar before it is played. A fingering holds for one instrument."""
+
+    passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="pins")
+    kind = models.CharField(max_length=10, choices=PinKind.choices)
+    note_id = models.CharField(max_length=120, blank=True)
+    bar = models.CharField(max_length=10)
+    text = models.CharField(max_length=200)
+    instrument = models.CharField(max_length=30, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+
+class ReferenceKind(models.TextChoices):
+    SOUND = "sound", "Sound"
+    VIDEO = "video", "Video"
+
+
+class Reference(models.Model):
+    """A recording of the teacher's own: how the passage sounds, or how it looks."""
+
+    passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="references")
+    title = models.CharField(max_length=120)
+    kind = models.CharField(max_length=10, choices=ReferenceKind.choices)
+    file = models.FileField(upload_to="references/%Y/%m/")
+    created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["pk"]
 
 
 class Engraving(models.Model):

@@ -50,7 +50,7 @@ def add_line(*, teacher: Person, line: Line, photo: UploadedFile | None) -> Pass
     if photo is not None:
         kind_of_picture(photo)
     with tempfile.TemporaryFile() as source:
-        source.write(_empty_bars(line))
+        source.write(empty_bars(line))
         source.flush()
         piece = add_piece(teacher=teacher, upload=source, filename="line.musicxml", title=line.title)
     piece.book, piece.book_page, piece.book_number, piece.kind = line.book, line.page, line.number, "technique"
@@ -73,7 +73,8 @@ def kind_of_picture(photo: Any) -> str:
     return found
 
 
-def _empty_bars(line: Line) -> bytes:
+def empty_bars(line: Line) -> bytes:
+    """MusicXML of bars with nothing in them: places to pin to."""
     length = bar_length(line.beats, line.beat_type)
     bars = [DraftBar(notes=[DraftNote(nominal=length, hidden=True)]) for _ in range(line.bars)]
     bars[0].metre, bars[0].fifths, bars[0].tempo_qpm = (line.beats, line.beat_type, ""), 0, line.tempo_qpm

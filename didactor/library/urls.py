@@ -1,11 +1,14 @@
 from django.urls import path
 
-from didactor.library import views
+from didactor.library import passage_views, views
 
 app_name = "library"
 urlpatterns = [
     path("", views.index, name="index"),
     path("upload/", views.upload, name="upload"),
+    path("recordings/add/", passage_views.add_recording, name="add_recording"),
+    path("write/<slug:kind>/", passage_views.write, name="write"),
+    path("write/<slug:kind>/preview/", passage_views.write_fragment, name="write_fragment"),
     path("lines/add/", views.line, name="line"),
     path("<int:pk>/photo/", views.photo, name="photo"),
     path("imports/<int:pk>/", views.import_, name="import"),
@@ -15,5 +18,13 @@ urlpatterns = [
     path("<int:pk>/", views.piece, name="piece"),
     path("<int:pk>/details/", views.details, name="details"),
     path("<int:pk>/original/", views.original, name="original"),
+    path("passages/<int:pk>/", passage_views.passage, name="passage"),
+    path("passages/<int:pk>/note/", passage_views.note, name="passage_note"),
+    path("passages/<int:pk>/segments/", passage_views.segments, name="passage_segments"),
+    path("passages/<int:pk>/model/", passage_views.make_model, name="passage_model"),
+    path("passages/<int:pk>/models/", passage_views.models_fragment, name="passage_models_fragment"),
+    path("passages/<int:pk>/references/", passage_views.add_reference, name="add_reference"),
+    path("references/<int:pk>/", passage_views.reference, name="reference"),
+    path("references/<int:pk>/delete/", passage_views.delete_reference, name="delete_reference"),
     path("models/<int:pk>/", views.model_sound, name="model_sound"),
 ]

@@ -151,6 +151,8 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
         except CoreError as error:
             form.add_error("order" if error.code == "passage.order" else "bars", error.message)
         else:
+            if request.POST.get("then") == "desk":
+                return redirect("library:passage", pk=passage.pk)
             return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
     part = revision.part(index)
     numbers = {bar["id"]: bar["number"] for bar in part["bars"]}

@@ -9,6 +9,7 @@ from typing import Any
 from django.core.cache import cache
 from django.db.models import Prefetch
 from django.urls import reverse
+from django.utils import timezone
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
@@ -16,11 +17,12 @@ from didactor.assignments.models import CATEGORY_TITLES, StudentSees, Task
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
 from didactor.core.score.engraving import LAYOUTS
 from didactor.core.units import BEAT_UNIT_QUARTERS
+from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings
 from didactor.library.models import Engraving, Passage
 from didactor.library.services import ENGRAVER, engraving_of, model_sounds
 from didactor.people.models import Person
 from didactor.takes.models import Analysis, Take, TakeState
-from didactor.takes.services import TakeRefused, check_may_record, takes_used
+from didactor.takes.services import TakeRefused, check_may_record, takes_spent
 
 #: Goes up when marks or lanes are drawn otherwise.
 DRAWING_VERSION = 9
@@ -76,7 +78,7 @@ class TaskRow:
 def task_rows(tasks: Any) -> list[TaskRow]:
     """Tasks with their newest take, its bars at a glance, and the teacher's answer if there is one."""
     summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
-    takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks", "basis").order_by("number")
+    takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks").order_by("number")
     rows = []
     for task in tasks.prefetch_related(Prefetch("takes", queryset=takes)):
         own = list(task.takes.all())
@@ -228,12 +230,16 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
     return {
         "task": task,
         "assignment": assignment,
-        "drawings": plain_drawings(task.passage),
+        "drawings": pinned_drawings(task.passage) if has_additions(task.passage) else plain_drawings(task.passage),
+        "remarks": numbered_remarks(task.passage),
+        "references": task.passage.root.references.all(),
         "models": model_data(task),
         "refusal": refusal,
         "row": rows[0],
         "takes": takes,
-        "takes_left": assignment.takes_allowed - takes_used(task) if assignment.takes_allowed else None,
+        "takes_left": assignment.takes_allowed - takes_spent(task) if assignment.takes_allowed else None,
+        "steps": _steps(task, takes),
+        "prepared_s": _prepared_s(task),
         "recorder": {
             "tempo": task.tempo or assignment.tempo,
             "countOff": beats,
@@ -242,6 +248,23 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
             "takePage": reverse("takes:detail", args=[0]),
         },
     }
+
+
+def _steps(task: Task, takes: list[Take]) -> list[dict[str, Any]]:
+    """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word."""
+    heard = {take.basis.get("step") for take in takes if take.state == TakeState.ANALYSED}
+    return [
+        {"step": step, "done": step.slug in (heard if step.method else task.steps_done), "last": step.slug == task.assignment.step}
+        for step in task.assignment.steps
+    ]
+
+
+def _prepared_s(task: Task) -> int | None:
+    """Seconds left of the preparation clock; 0 when it has run out, None without one."""
+    allowed = task.assignment.preparation_s
+    if allowed is None or task.opened_at is None:
+        return None
+    return max(0, allowed - int((timezone.now() - task.opened_at).total_seconds()))
 
 
 def findings_in_words(result: dict[str, Any] | None) -> list[dict[str, Any]]:

@@ -25,22 +25,31 @@ class TakeRefused(Exception):
     """A take, upload or submission that is not allowed; the words say why and what to do."""
 
 
-def check_may_record(*, student: Person, task: Task) -> None:
-    """Raise ``TakeRefused`` when this student may not send a take for this task now."""
+def check_may_record(*, student: Person, task: Task, step: str = "") -> None:
+    """Raise ``TakeRefused`` when this student may not send a take for this task now; steps on the way are not counted as takes."""
     if task.enrolment.student_id != student.pk:
         raise TakeRefused("Only the student can record this.")
+    if task.is_sealed:
+        raise TakeRefused("Start the preparation clock first.")
     if student.consent_missing:
         raise TakeRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
         raise TakeRefused("This passage is handed in. You can record again when your teacher has answered.")
     limit = task.assignment.takes_allowed
-    if limit and takes_used(task) >= limit:
+    on_the_way = step in task.assignment.before_steps
+    if limit and not on_the_way and takes_spent(task) >= limit:
         raise TakeRefused(f"All {limit} takes are used." if limit > 1 else "This passage allows one take, and it is recorded.")
 
 
 def takes_used(task: Task) -> int:
-    """How many takes count against the limit: the highest number given, so that deleting does not win one back."""
+    """The highest number given to a take."""
     return task.takes.aggregate(highest=Max("number"))["highest"] or 0
+
+
+def takes_spent(task: Task) -> int:
+    """How many takes count against the limit: the highest number given, so that deleting does not win one back, less the steps."""
+    before = task.assignment.before_steps
+    return takes_used(task) - (task.takes.filter(basis__step__in=before).count() if before else 0)
 
 
 def check_size(size: int) -> None:
@@ -52,13 +61,19 @@ def check_size(size: int) -> None:
 
 
 def begin_upload(
-    *, student: Person, task: Task, filename: str, length: int, origin: str = "file", clicks_s: Sequence[float] = ()
+    *, student: Person, task: Task, filename: str, length: int, origin: str = "file", clicks_s: Sequence[float] = (), step: str = ""
 ) -> Upload:
     """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it. Raises ``TakeRefused``."""
-    check_may_record(student=student, task=task)
+    check_may_record(student=student, task=task, step=step)
     check_size(length)
     upload = Upload.objects.create(
-        task=task, owner=student, filename=filename[:255] or "take", length=length, origin=origin[:10], clicks_s=list(clicks_s)
+        task=task,
+        owner=student,
+        filename=filename[:255] or "take",
+        length=length,
+        origin=origin[:10],
+        clicks_s=list(clicks_s),
+        step=step[:20],
     )
     upload.path.parent.mkdir(parents=True, exist_ok=True)
     upload.path.touch()
@@ -92,14 +107,16 @@ def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[byt
         upload.offset = target.tell()
     if upload.offset == upload.length:
         with upload.path.open("rb") as source:
-            upload.take = receive_take(student=owner, task=upload.task, source=source, filename=upload.filename, clicks_s=upload.clicks_s)
+            upload.take = receive_take(
+                student=owner, task=upload.task, source=source, filename=upload.filename, clicks_s=upload.clicks_s, step=upload.step
+            )
         transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
     upload.save(update_fields=["offset", "take"])
     return upload
 
 
 @transaction.atomic
-def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: str, clicks_s: Sequence[float] = ()) -> Take:
+def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: str, clicks_s: Sequence[float] = (), step: str = "") -> Take:
     """Store a recording untouched, under the name of its hash, and put its hearing into the queue.
 
     The same file sent twice for one task is one take. Raises ``TakeRefused``.
@@ -114,8 +131,8 @@ def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: st
     twin = task.takes.filter(sha256=digest).first()
     if twin is not None:
         return twin
-    check_may_record(student=student, task=task)
-    basis = frozen_basis(task)
+    check_may_record(student=student, task=task, step=step)
+    basis = frozen_basis(task, step)
     basis["targets"]["clicks_s"] = list(clicks_s)
     take = Take.objects.create(
         task=task,
@@ -203,6 +220,8 @@ def submit_take(*, take: Take) -> Submission:
     existing = Submission.objects.filter(take=take).first()
     if existing is not None:
         return existing
+    if take.basis.get("step", task.assignment.step) != task.assignment.step:
+        raise TakeRefused(f"This was a step on the way. Hand in a take of: {task.assignment.get_step_display()}.")
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
         raise TakeRefused("Another take of this passage is already with your teacher.")
     if not take.is_settled:

@@ -74,6 +74,7 @@ def create(request: HttpRequest) -> HttpResponse:
             length=int(length),
             origin=data.get("origin", "file"),
             clicks_s=_clicks(data.get("clicks", "")),
+            step=data.get("step", ""),
         )
     except services.TakeRefused as error:
         return _answer(422, str(error))

@@ -27,7 +27,9 @@ def upload_file(request: HttpRequest, task_pk: int) -> HttpResponse:
         messages.error(request, "Choose a recording first.")
         return redirect("assignments:task", pk=task.pk)
     try:
-        take = services.receive_take(student=request.user, task=task, source=file.file, filename=file.name)
+        take = services.receive_take(
+            student=request.user, task=task, source=file.file, filename=file.name, step=request.POST.get("step", "")
+        )
     except services.TakeRefused as error:
         messages.error(request, str(error))
         return redirect("assignments:task", pk=task.pk)

@@ -105,3 +105,41 @@ class RepeatedPitchTests(SimpleTestCase):
         notes = expectation("C4:q C4:q C4:q D4:q | E4:q E4:q F4:q G4:q", fifths=0).notes
         events = [event(60, 1.0, 1.7), event(62, 2.8), event(64, 3.4, 1.1), event(65, 4.6), event(67, 5.2)]
         self.assertEqual([m.note for m in align(events, notes, 0.6).matches], [0, 3, 4, 6, 7])
+
+
+class AlikeBarsTests(SimpleTestCase):
+    """Bars that come back: a cut is heard at a bar line, and a repeat is left out only whole."""
+
+    ALIKE = "C4:q E4:q G4:q E4:q | D4:h F4:h | D4:h F4:h | C4:q E4:q G4:q C5:q | C5:w | G4:q F4:q E4:q D4:q | C4:w"
+
+    def path(self, text: str, indices: list[int]) -> list[tuple[int, bool]]:
+        notes = expectation(text, fifths=0).notes
+        events, clock = [], 1.0
+        for index in indices:
+            length = notes[index].duration_quarters * 0.6
+            events.append(event(notes[index].sounding_midi, clock, 0.9 * length))
+            clock += length
+        return [(m.note, m.jump) for m in align(events, notes, 0.6).matches]
+
+    def test_one_of_two_like_bars_left_out_is_one_whole_bar(self):
+        for left_out in ((4, 5), (6, 7)):
+            with self.subTest(left_out=left_out):
+                path = self.path(self.ALIKE, [i for i in range(18) if i not in left_out])
+                missing = sorted(set(range(18)) - {note for note, _ in path})
+                self.assertIn(missing, [[4, 5], [6, 7]])
+                self.assertEqual(sum(jump for _, jump in path), 1)
+
+    def test_a_bar_of_one_note_passed_over_in_no_time_is_left_out(self):
+        path = self.path(self.ALIKE, [i for i in range(18) if i != 12])
+        self.assertEqual([note for note, jump in path if jump], [13])
+
+    def test_a_note_missed_in_its_time_is_no_cut(self):
+        notes = expectation(self.ALIKE, fifths=0).notes
+        events = [event(n.sounding_midi, 1.0 + 0.6 * n.onset_quarters, 0.5) for i, n in enumerate(notes) if i != 12]
+        self.assertFalse(any(m.jump for m in align(events, notes, 0.6).matches))
+
+    def test_part_of_a_second_time_left_out_is_not_the_whole_repeat(self):
+        text = f"|: {' | '.join(self.ALIKE.split(' | ')[:4])} :| {' | '.join(self.ALIKE.split(' | ')[4:])}"
+        # The second time without its first two bars.
+        path = self.path(text, [*range(12), *range(18, 30)])
+        self.assertEqual([note for note, jump in path if jump], [18])

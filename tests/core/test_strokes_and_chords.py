@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import jsonschema
@@ -11,7 +12,8 @@ from django.test import SimpleTestCase
 
 from didactor.core.analyse import Analysis, analyse
 from didactor.core.formats.analysis_json import analysis_to_json, schema
-from didactor.core.hearing.hearing import Status
+from didactor.core.hearing.hearing import Count, ExtraNote, Hearing, NoteHeard, Status
+from didactor.core.hearing.under_clicks import doubt_under_clicks
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.score.chords import chord_pitch_classes
@@ -56,6 +58,28 @@ class StrokeTests(SimpleTestCase):
     def test_a_late_stroke_is_late_and_not_missing(self):
         analysis = heard(self.rhythm, "claps", {"kind": "late", "bar": "2", "beat": 2.0, "ms": 160})
         self.assertEqual([(f.code, f.bar) for f in analysis.findings], [("rhythm.placement", "2")])
+
+    def test_what_a_click_covers_is_neither_missing_nor_counted(self):
+        written = self.rhythm
+        times = [1.0 + n.onset_quarters * 0.6 for n in written.notes]
+        sure = [NoteHeard(status=Status.CORRECT, confidence=0.99, onset_s=t, timed=True) for t in times]
+        missed, faint = NoteHeard(status=Status.MISSED, confidence=0.9), replace(sure[6], confidence=0.7)
+        hearing = Hearing(
+            notes=(*sure[:3], missed, *sure[4:6], faint, *sure[7:]),
+            extra=(ExtraNote(onset_s=times[9], midi=None, bar="3", pass_=1, beat=0.0),),
+            jumps=(),
+            seconds_per_quarter=0.6,
+            share_of_notes=0.9,
+            share_of_sounds=0.9,
+            count=Count(written=len(times), played=len(times)),
+        )
+        self.assertIs(doubt_under_clicks(hearing, written, ()), hearing)
+        doubted = doubt_under_clicks(hearing, written, (times[3] + 0.02, times[6], times[9] + 0.005))
+        self.assertEqual([i for i, n in enumerate(doubted.notes) if n.status is Status.UNCERTAIN], [3, 6])
+        self.assertEqual((doubted.extra, doubted.count), ((), None))
+        # Clicks beside the strokes cover nothing.
+        beside = doubt_under_clicks(hearing, written, tuple(t + 0.15 for t in times))
+        self.assertEqual((beside.notes, beside.count), (hearing.notes, hearing.count))
 
     def test_a_melody_may_be_clapped(self):
         analysis = heard(expectation(TUNE), "clarinet", {"kind": "missed", "bar": "6", "beat": 1.0}, manner="clap", step="clap")

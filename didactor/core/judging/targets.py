@@ -27,6 +27,7 @@ class Targets:
         ritardando_quarters: length of an allowed slowing down at the end.
         alternatives: note id to further sounding MIDI numbers that are right.
         optional: ids of notes that may be left out.
+        staff: one hand alone: only this staff is expected, from 1; None for all.
 
     Raises:
         PassageError: a tempo, band or stage outside what makes sense.
@@ -46,6 +47,7 @@ class Targets:
     ritardando_quarters: float = 0.0
     alternatives: Mapping[str, tuple[int, ...]] = field(default_factory=dict)
     optional: tuple[str, ...] = ()
+    staff: int | None = None
 
     def __post_init__(self) -> None:
         if self.stage not in BY_SLUG:

@@ -236,6 +236,16 @@ def without_notation(bars: int, beats: int, beat_type: int) -> Expectation:
     return Expectation(part=1, instrument="", transposition=0, notes=(), bars=layout)
 
 
+def of_staff(expectation: Expectation, staff: int | None) -> Expectation:
+    """One hand alone: the notes of one staff, in the same bars. Raises ``PassageError`` where it has none."""
+    if staff is None:
+        return expectation
+    notes = tuple(n for n in expectation.notes if n.staff == staff)
+    if expectation.notes and not notes:
+        raise PassageError("passage.no_such_staff", "This hand has nothing to play in these bars.")
+    return replace(expectation, notes=notes)
+
+
 def with_choices(expectation: Expectation, alternatives: Mapping[str, tuple[int, ...]], optional: Collection[str]) -> Expectation:
     """The teacher's choices laid over a passage: further right pitches (sounding MIDI) by note id, and notes that may be left out."""
     if not alternatives and not optional:

@@ -51,8 +51,8 @@ _FINGERS_FIFTHS = ("0", "1↓", "1", "2↓", "2", "3", "3↑", "4")
 _FINGERS_CELLO = ("0", "1↓", "1", "2", "3", "4", "4↑")
 _FINGERS_FOURTHS = ("0", "1↓", "1", "2", "4")
 _LOW_STRINGS = ("cello",)
-#: Chord shapes: how far the fingers of one hand reach, and how far up the neck a beginner's shape lies.
-_SPAN, _HIGHEST_FRET, _MOST_FINGERS = 3, 4, 4
+#: Chord shapes: how far the fingers of one hand reach; and how far up the neck a shape is looked for, first where beginners play.
+_SPAN, _HIGHEST_FRETS, _MOST_FINGERS = 3, (4, 7), 4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,7 +140,8 @@ def _string_names(tuning: list[str]) -> tuple[str, ...]:
 
 
 def chord_shape(instrument: Instrument, name: str, pitch_classes: Iterable[int]) -> ChordShape | None:
-    """The easiest shape of a chord in the lowest frets: all its notes, the root lowest, few fingers, no silent string between.
+    """The easiest shape of a chord in the lowest frets: all its notes (a chord of four may do without its fifth), the root lowest, few
+    fingers, no silent string between.
 
     None where the instrument has no frets or no hand reaches the chord there.
 
@@ -155,15 +156,18 @@ def chord_shape(instrument: Instrument, name: str, pitch_classes: Iterable[int])
     open_strings = [name_to_midi(t) for t in tuning]
     if len(tuning) == 5 and open_strings[0] > open_strings[-2]:
         tuning, open_strings = tuning[1:], open_strings[1:]  # a banjo's short string is no part of the shape
-    choices: list[list[int | None]] = [
-        [fret for fret in range(_HIGHEST_FRET + 1) if (pitch + fret) % 12 in classes] + [None] for pitch in open_strings
-    ]
-    best = min(
-        (frets for frets in itertools.product(*choices) if _is_playable(frets) and _has_all(frets, open_strings, classes)),
-        key=lambda frets: _trouble(frets, open_strings, classes[0]),
-        default=None,
-    )
-    return None if best is None else ChordShape(name=name, strings=_string_names(tuning), frets=best)
+    for highest in _HIGHEST_FRETS:
+        choices: list[list[int | None]] = [
+            [fret for fret in range(highest + 1) if (pitch + fret) % 12 in classes] + [None] for pitch in open_strings
+        ]
+        best = min(
+            (frets for frets in itertools.product(*choices) if _is_playable(frets) and _has_all(frets, open_strings, classes)),
+            key=lambda frets: _trouble(frets, open_strings, classes),
+            default=None,
+        )
+        if best is not None:
+            return ChordShape(name=name, strings=_string_names(tuning), frets=best)
+    return None
 
 
 def _is_playable(frets: tuple[int | None, ...]) -> bool:
@@ -185,13 +189,15 @@ def _fingers(frets: tuple[int | None, ...]) -> int:
 
 
 def _has_all(frets: tuple[int | None, ...], open_strings: list[int], classes: tuple[int, ...]) -> bool:
-    return {(p + f) % 12 for p, f in zip(open_strings, frets, strict=True) if f is not None} == set(classes)
+    sounding = {(p + f) % 12 for p, f in zip(open_strings, frets, strict=True) if f is not None}
+    return sounding == set(classes) or (len(classes) == 4 and sounding == {*classes[:2], classes[3]})
 
 
-def _trouble(frets: tuple[int | None, ...], open_strings: list[int], root: int) -> float:
-    """What makes a shape hard or poor: another note in the bass, silent strings, fingers, a bar, high frets."""
+def _trouble(frets: tuple[int | None, ...], open_strings: list[int], classes: tuple[int, ...]) -> float:
+    """What makes a shape hard or poor: another note in the bass, silent strings, fingers, a bar, high frets, no fifth."""
     sounding = [p + f for p, f in zip(open_strings, frets, strict=True) if f is not None]
     bar = bool([f for f in frets if f]) and all(f is None or f > 0 for f in frets)
     # Four strings sound together, whatever lies lowest; on six the root does.
-    inverted, silent = (3.0 * (min(sounding) % 12 != root), 1.1) if len(frets) > 4 else (0.0, 6.0)
-    return inverted + silent * frets.count(None) + 1.0 * _fingers(frets) + 2.5 * bar + 0.3 * sum(f or 0 for f in frets)
+    inverted, silent = (3.0 * (min(sounding) % 12 != classes[0]), 1.1) if len(frets) > 4 else (0.0, 6.0)
+    without = 4.0 * (len({m % 12 for m in sounding}) < len(classes))
+    return inverted + without + silent * frets.count(None) + 1.0 * _fingers(frets) + 2.5 * bar + 0.3 * sum(f or 0 for f in frets)

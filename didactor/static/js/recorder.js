@@ -141,6 +141,7 @@ async function deliver(file, name) {
       url: data.uploads,
       task: data.task,
       name,
+      step: document.querySelector("[data-step]")?.value ?? "",
       clicks: file === blob ? clicked : [],
       onProgress: (share) => {
         bar.value = share;

@@ -17,6 +17,7 @@ _HOLE_RADIUS, _HOLE_STEP, _HANDS_GAP = 52.0, 128.0, 60.0
 #: Pictures apart are drawn in pixels: between strings and frets, and of a white key.
 _STRING_PX, _FRET_PX, _FRETS = 14.0, 16.0, 4
 _WHITE_PX, _KEY_PX, _BLACK_PX = 16.0, 64.0, 40.0
+NAMESPACE: dict[str, str] = {None: SVG.strip("{}")}  # type: ignore[dict-item]
 _NATURALS = (0, 2, 4, 5, 7, 9, 11)
 
 
@@ -44,7 +45,9 @@ def chord_picture(shape: ChordShape) -> str:
     """A chord shape as an SVG of its own: strings upright, the lowest at the left, dots where fingers press."""
     count = len(shape.strings)
     width, height = (count - 1) * _STRING_PX + 28.0, _FRETS * _FRET_PX + 46.0
-    root = etree.Element(f"{SVG}svg", {"class": "chord-picture", "viewBox": f"0 0 {width:g} {height:g}", "role": "img"})
+    root = etree.Element(
+        f"{SVG}svg", nsmap=NAMESPACE, attrib={"class": "chord-picture", "viewBox": f"0 0 {width:g} {height:g}", "role": "img"}
+    )
     etree.SubElement(root, f"{SVG}title").text = f"{shape.name}: {_in_words(shape)}"
     left, top = 14.0, 30.0
     element(root, "text", "name", x=width / 2, y=12.0).text = shape.name
@@ -80,7 +83,9 @@ def keyboard_picture(played: Collection[int], names: Mapping[int, str]) -> str:
     last = -(-(max(played) + 1) // 12) * 12
     white = [m for m in range(first, last) if m % 12 in _NATURALS]
     width = len(white) * _WHITE_PX + 2.0
-    root = etree.Element(f"{SVG}svg", {"class": "keyboard-picture", "viewBox": f"0 0 {width:g} {_KEY_PX + 2:g}", "role": "img"})
+    root = etree.Element(
+        f"{SVG}svg", nsmap=NAMESPACE, attrib={"class": "keyboard-picture", "viewBox": f"0 0 {width:g} {_KEY_PX + 2:g}", "role": "img"}
+    )
     etree.SubElement(root, f"{SVG}title").text = "Keys of this passage: " + ", ".join(names.get(m, "") for m in sorted(played))
     place = {m: 1.0 + i * _WHITE_PX for i, m in enumerate(white)}
     for midi, x in place.items():

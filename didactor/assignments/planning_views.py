@@ -1,0 +1,162 @@
+"""What happens to an assignment after it is given out, and around it: changes, exceptions, series, notes of the week, the calendar."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.db.models import Prefetch
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from didactor.assignments import services
+from didactor.assignments.calendar import calendar_key, calendar_of, person_of
+from didactor.assignments.checklists import checklist_for
+from didactor.assignments.forms import AssignmentForm, ChangeForm, ExceptionForm, WeekNoteForm, kept_of
+from didactor.assignments.models import Assignment, Series, Task, TaskState, WeekNote
+from didactor.assignments.series import grid_of
+from didactor.core.errors import PassageError
+from didactor.core.instruments import find_instrument
+from didactor.core.judging.stages import STAGES
+from didactor.people.permissions import family, student_only, teacher_only
+from didactor.takes.reading import plain_drawings
+
+OVERTAKEN = "Somebody else changed this assignment while you were at it. Below is how it stands now; do your change again."
+
+
+def _own(request: HttpRequest, pk: int) -> Assignment:
+    return get_object_or_404(Assignment.objects.visible_to(request.user).select_related("series", "passage__revision__piece"), pk=pk)
+
+
+@teacher_only
+def change(request: HttpRequest, pk: int) -> HttpResponse:
+    """Targets, date and words of an assignment that is given out."""
+    found = _own(request, pk)
+    initial = {**kept_of(found), "title": found.title, "due_at": found.due_at, "series": found.series or "", "version": found.version}
+    form = ChangeForm(request.POST or None, teacher=request.user, initial=initial)
+    if request.method == "POST" and form.is_valid():
+        try:
+            fields = form.assignment_fields()
+            services.change_assignment(assignment=found, teacher=request.user, version=form.cleaned_data["version"], fields=fields)
+        except services.Overtaken:
+            messages.error(request, OVERTAKEN)
+            return redirect("assignments:change", pk=pk)
+        except PassageError as error:
+            form.add_error(None, error.message)
+        else:
+            messages.success(request, "The assignment is changed. Takes that came in keep what they were judged against.")
+            return redirect("assignments:detail", pk=pk)
+    context = {"form": form, "assignment": found, "passage": found.passage, "stages": STAGES, "drawings": plain_drawings(found.passage)}
+    return render(request, "assignments/change.html", context)
+
+
+@teacher_only
+def exception(request: HttpRequest, pk: int) -> HttpResponse:
+    """A tempo and a date for one student alone."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    form = ExceptionForm(request.POST or None, initial={"tempo": found.tempo, "due_at": found.own_due_at})
+    if request.method == "POST" and form.is_valid():
+        try:
+            services.set_exception(task=found, tempo=form.cleaned_data["tempo"], due_at=form.cleaned_data["due_at"])
+        except PassageError as error:
+            form.add_error("tempo", error.message)
+        else:
+            return redirect("assignments:detail", pk=found.assignment_id)
+    return render(request, "assignments/exception.html", {"form": form, "task": found})
+
+
+@teacher_only
+def checklist_fragment(request: HttpRequest) -> HttpResponse:
+    """The usual checklist for the stage and the instruments chosen so far."""
+    form = AssignmentForm(request.GET, teacher=request.user)
+    families = {find_instrument(e.instrument).family for e in form.people()}
+    fresh = AssignmentForm(teacher=request.user, initial={"checklist": checklist_for(request.GET.get("stage", ""), families)})
+    return render(request, "assignments/_checklist.html", {"form": fresh})
+
+
+@teacher_only
+def week_note(request: HttpRequest) -> HttpResponse:
+    """A few words to a group for a week."""
+    form = WeekNoteForm(request.POST or None, teacher=request.user)
+    if request.method == "POST" and form.is_valid():
+        data = form.cleaned_data
+        services.write_week_note(teacher=request.user, group=data["group"], day=data["week"], text=data["text"])
+        messages.success(request, "The note is kept." if data["text"].strip() else "The note is gone.")
+        return redirect("assignments:week_note")
+    notes = WeekNote.objects.visible_to(request.user).select_related("group")[:40]
+    return render(request, "assignments/week_note.html", {"form": form, "notes": notes})
+
+
+@teacher_only
+def series(request: HttpRequest, pk: int) -> HttpResponse:
+    """A series as a grid: students down, check-offs across."""
+    found = get_object_or_404(Series.objects.filter(studio=request.user.studio), pk=pk)
+    tasks = Task.objects.select_related("enrolment__student")
+    assignments = found.assignments.order_by("due_at").prefetch_related(Prefetch("tasks", queryset=tasks))
+    return render(request, "assignments/series.html", {"series": found, "grid": grid_of(list(assignments))})
+
+
+def calendar(request: HttpRequest, key: str) -> HttpResponse:
+    """Due dates for a calendar program, which cannot sign in: the address itself is the key."""
+    person = person_of(key)
+    if person is None:
+        raise Http404
+    tasks = Task.objects.visible_to(person).for_lists().exclude(state=TaskState.PASSED).order_by("assignment__due_at")[:500]
+    response = HttpResponse(calendar_of(tasks), content_type="text/calendar; charset=utf-8")
+    response["Cache-Control"] = "private, max-age=600"
+    return response
+
+
+@family
+def calendar_address(request: HttpRequest) -> HttpResponse:
+    """The address to give to a calendar program."""
+    address = request.build_absolute_uri(reverse("assignments:calendar", args=[calendar_key(request.user)]))
+    return render(request, "assignments/calendar.html", {"address": address})
+
+
+def _task(request: HttpRequest, pk: int) -> Task:
+    """A task of the student's own."""
+    return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
+
+
+@student_only
+@require_POST
+def open_sealed(request: HttpRequest, pk: int) -> HttpResponse:
+    """Start the preparation clock; now the passage is shown."""
+    found = _task(request, pk)
+    services.open_sealed(found)
+    return redirect("assignments:task", pk=pk)
+
+
+@student_only
+@require_POST
+def tick(request: HttpRequest, pk: int) -> HttpResponse:
+    """A step on the way is done."""
+    found = _task(request, pk)
+    slug = request.POST.get("step", "")
+    if slug in {s.slug for s in found.assignment.steps if s.method is None}:
+        services.tick_step(task=found, slug=slug, done=request.POST.get("done") == "1")
+    return redirect("assignments:task", pk=pk)
+
+
+@student_only
+@require_POST
+def answer(request: HttpRequest, pk: int) -> HttpResponse:
+    """An answer in words to what was heard."""
+    found = _task(request, pk)
+    try:
+        services.answer_question(task=found, text=request.POST.get("answer", ""))
+    except PassageError as error:
+        messages.error(request, error.message)
+    else:
+        messages.success(request, "Your answer is with your teacher.")
+    return redirect("assignments:task", pk=pk)
+
+
+@teacher_only
+@require_POST
+def decide_answer(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take an answer in words, or ask for it once more."""
+    found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
+    services.decide_answer(task=found, passed=request.POST.get("passed") == "1")
+    return redirect("assignments:detail", pk=found.assignment_id)

@@ -1,0 +1,46 @@
+"""Steps on the way to playing a passage: what is done first on the same bars. Each that can be recorded is heard by a method of its own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """``method`` is the core's step it is heard by, None for one that is done and ticked; ``staff`` hears one hand alone."""
+
+    slug: str
+    title: str
+    method: str | None
+    staff: int | None = None
+
+
+#: What the assignment asks for in the end.
+GOALS = (
+    Step(slug="play", title="Play it", method="play"),
+    Step(slug="clap", title="Clap or tap the rhythm", method="clap"),
+    Step(slug="chords", title="Strum the chords", method="chords"),
+    Step(slug="pulse", title="Keep the pulse; notes are not judged", method="pulse"),
+    Step(slug="listen", title="Listen and answer", method=None),
+)
+#: What may come before, in this order.
+BEFORE = (
+    Step(slug="count", title="Write the counting under the notes", method=None),
+    Step(slug="clap", title="Count and clap", method="clap"),
+    Step(slug="name", title="Say the names in time", method=None),
+    Step(slug="easy", title="An easier way of sounding: plucked, or fingered silently", method=None),
+    Step(slug="right", title="Right hand alone", method="play", staff=1),
+    Step(slug="left", title="Left hand alone", method="play", staff=2),
+    Step(slug="chords", title="The chord changes alone", method="chords"),
+)
+_BEFORE = {step.slug: step for step in BEFORE}
+_GOALS = {step.slug: step for step in GOALS}
+
+
+def goal(slug: str) -> Step:
+    return _GOALS[slug]
+
+
+def steps_of(before: list[str], last: str) -> list[Step]:
+    """The steps of a task in order, the goal at the end."""
+    return [step for step in BEFORE if step.slug in before and step.slug != last] + [_GOALS[last]]

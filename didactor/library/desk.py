@@ -1,0 +1,287 @@
+"""The passage desk: what a teacher adds to a passage before it is given out, kept apart from its notes.
+
+Every change names the version it was made on. When somebody else was quicker nothing is overwritten: ``Overtaken`` says so.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import IO, Any
+
+from django.core.files.base import ContentFile
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.db.models import F
+
+from didactor.core.errors import AudioError, PassageError
+from didactor.core.formats.lanes.aids import aided_score
+from didactor.core.score.engraving import LAYOUTS
+from didactor.core.score.likeness import likenesses
+from didactor.core.score.model import Note
+from didactor.core.score.roadmap import bars_between, played_order
+from didactor.core.score.segments import phrases, two_by_two
+from didactor.core.sound.recording import open_with_copy
+from didactor.core.units import midi_to_name, name_to_midi
+from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
+from didactor.library.services import engraving_of, read_part
+from didactor.people.models import Person
+
+MOST_REFERENCE_BYTES = 200 * 1024 * 1024
+#: Containers of a video that every browser plays.
+_VIDEO_TYPES = {"mov": "video/mp4", "mp4": "video/mp4", "matroska": "video/webm", "webm": "video/webm"}
+
+
+class Overtaken(Exception):
+    """Somebody else changed the passage meanwhile."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteOnDesk:
+    """One written note as the desk shows it. ``alternatives`` in written names; texts are empty where nothing is pinned."""
+
+    id: str
+    bar: str
+    name: str
+    alternatives: str
+    is_optional: bool
+    fingering: str
+    warning: str
+    remark: str
+
+
+def notes_of(passage: Passage) -> dict[str, Note]:
+    """The passage's written notes by id."""
+    part = read_part(passage.revision_id, passage.part)
+    inside = {bar.index for bar in bars_between(part, passage.bars)}
+    return {n.id: n for n in part.notes if n.bar_index in inside}
+
+
+def note_on_desk(passage: Passage, note_id: str) -> NoteOnDesk | None:
+    """What is known of one note; None for one that the passage does not have."""
+    note = notes_of(passage).get(note_id)
+    if note is None:
+        return None
+    part = read_part(passage.revision_id, passage.part)
+    pinned = {pin.kind: pin.text for pin in passage.pins.filter(note_id=note_id)}
+    written = note.sounding_midi - part.transposition
+    return NoteOnDesk(
+        id=note.id,
+        bar=part.bars[note.bar_index].number,
+        name=_shown(note.written_pitch),
+        alternatives=", ".join(midi_to_name(written + s) for s in passage.alternatives.get(note_id, [])),
+        is_optional=note_id in passage.optional,
+        fingering=pinned.get(PinKind.FINGERING, ""),
+        warning=pinned.get(PinKind.WARNING, ""),
+        remark=pinned.get(PinKind.REMARK, ""),
+    )
+
+
+def _shown(name: str) -> str:
+    return name.replace("b", "♭").replace("#", "♯")
+
+
+@transaction.atomic
+def set_note(*, passage: Passage, version: int, note_id: str, fields: Mapping[str, Any]) -> None:
+    """Keep what the teacher wants of one note.
+
+    Args:
+        fields: ``alternatives`` (written names such as “G5, Eb4”), ``optional``, ``fingering``, ``warning``, ``remark``.
+
+    Raises:
+        Overtaken: the passage is not at this version any more.
+        PassageError: no such note, or a pitch that is none.
+    """
+    note = notes_of(passage).get(note_id)
+    if note is None:
+        raise PassageError("passage.no_such_note", "This note is not in the passage any more. Open the page again.")
+    part = read_part(passage.revision_id, passage.part)
+    written = note.sounding_midi - part.transposition
+    pitches = _pitches(str(fields.get("alternatives", "")))
+    alternatives = {k: v for k, v in passage.alternatives.items() if k != note_id}
+    if shifts := sorted({p - written for p in pitches} - {0}):
+        alternatives[note_id] = shifts
+    optional = [n for n in passage.optional if n != note_id] + ([note_id] if fields.get("optional") else [])
+    _change(passage, version, alternatives=alternatives, optional=optional)
+    bar = part.bars[note.bar_index].number
+    instrument = part.instrument if part.instrument else ""
+    for kind in PinKind.values:
+        text = str(fields.get(kind, "")).strip()
+        passage.pins.filter(note_id=note_id, kind=kind).delete()
+        if text:
+            own = instrument if kind == PinKind.FINGERING else ""
+            Pin.objects.create(passage=passage, kind=kind, note_id=note_id, bar=bar, text=text[: 12 if own else 200], instrument=own[:30])
+
+
+def _pitches(text: str) -> list[int]:
+    found = []
+    for word in text.replace("♭", "b").replace("♯", "#").replace(",", " ").split():
+        try:
+            found.append(name_to_midi(word[0].upper() + word[1:]))
+        except (ValueError, KeyError, IndexError) as error:
+            raise PassageError("passage.pitch", f"“{word}” is no pitch. Write it like G5 or Eb4.") from error
+    return found
+
+
+@transaction.atomic
+def set_segments(*, passage: Passage, version: int, segments: str) -> None:
+    """Keep the cuts for practising, as ranges of bars. Raises ``Overtaken``, and ``PassageError`` for bars outside the passage."""
+    part = read_part(passage.revision_id, passage.part)
+    inside = {bar.index for bar in bars_between(part, passage.bars)}
+    chosen = segments.replace("–", "-").replace(",", " ").split()
+    for text in chosen:
+        outside = [bar.number for bar in bars_between(part, text) if bar.index not in inside]
+        if outside:
+            raise PassageError("passage.segments", f"Bar {outside[0]} is not in this passage.")
+    _change(passage, version, segments=chosen)
+
+
+def _change(passage: Passage, version: int, **fields: Any) -> None:
+    """One change on the version it was made on."""
+    changed = Passage.objects.filter(pk=passage.pk, version=version).update(version=F("version") + 1, **fields)
+    if not changed:
+        raise Overtaken
+    passage.refresh_from_db(fields=["version", *fields])
+
+
+@dataclass(frozen=True, kw_only=True)
+class Desk:
+    """All that the desk shows besides the form: drawings, the unfolded road map, cuts proposed and kept, pins by note, traps."""
+
+    drawings: dict[str, str]
+    road_map: tuple[str, ...]
+    bars: tuple[str, ...]
+    ends: frozenset[str]
+    proposals: tuple[tuple[str, str], ...]
+    remarks: tuple[tuple[int, Pin], ...]
+    traps: tuple[str, ...]
+
+
+def desk_of(passage: Passage) -> Desk:
+    """The desk of a passage. Raises ``CoreError`` where it cannot be engraved."""
+    part = read_part(passage.revision_id, passage.part)
+    inside = bars_between(part, passage.bars)
+    numbers = tuple(dict.fromkeys(bar.number for bar in inside))
+    indices = {bar.index for bar in inside}
+    return Desk(
+        drawings=pinned_drawings(passage),
+        road_map=road_map_of(passage),
+        bars=numbers,
+        ends=frozenset(segment.rpartition("-")[2] for segment in passage.segments),
+        proposals=(("Phrases", _joined(phrases(part), numbers)), ("Two bars at a time", _joined(two_by_two(part), numbers))),
+        remarks=tuple(numbered_remarks(passage)),
+        traps=tuple(
+            f"Bar {part.bars[x.bar].number} goes on otherwise than bar {part.bars[x.pattern].number}"
+            for x in likenesses(part)
+            if x.trap and x.bar in indices and x.pattern in indices
+        ),
+    )
+
+
+def _joined(segments: Any, numbers: tuple[str, ...]) -> str:
+    """Segments that lie wholly inside, as one text."""
+    inside = set(numbers)
+    return " ".join(s.bars for s in segments if set(s.bars.split("-")) <= inside)
+
+
+def road_map_of(passage: Passage) -> tuple[str, ...]:
+    """The bars as they are played, stretch by stretch: “1–4”, “1–4”, “5–8”."""
+    part = read_part(passage.revision_id, passage.part)
+    played = [bar for bar, _ in played_order(part, bars_between(part, passage.bars), passage.order or None)]
+    stretches: list[list[Any]] = []
+    for bar in played:
+        if stretches and bar.index == stretches[-1][-1].index + 1 and not bar.repeat_start:
+            stretches[-1].append(bar)
+        else:
+            stretches.append([bar])
+    return tuple(s[0].number if len(s) == 1 else f"{s[0].number}–{s[-1].number}" for s in stretches)
+
+
+def numbered_remarks(passage: Passage) -> list[tuple[int, Pin]]:
+    """Warnings and remarks with the numbers that stand at their notes."""
+    root = passage.root
+    return list(enumerate((pin for pin in root.pins.all() if pin.kind != PinKind.FINGERING), start=1))
+
+
+def pinned_drawings(passage: Passage) -> dict[str, str]:
+    """The passage with its fingerings, choices and pins, for each layout. An arrangement shows what its root has, but for fingerings."""
+    root = passage.root
+    fingers = {pin.note_id: pin.text for pin in root.pins.all() if pin.kind == PinKind.FINGERING and passage.pk == root.pk}
+    numbers = {pin.note_id: str(number) for number, pin in numbered_remarks(passage)}
+    choices = _choices_in_words(passage)
+    words = {"fingers": fingers, "choices": choices, "numbers": numbers}
+    rings = {
+        "warned": [pin.note_id for pin in root.pins.all() if pin.kind == PinKind.WARNING],
+        "optional": list(root.optional),
+    }
+    bar_numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
+    drawings = {}
+    for layout in LAYOUTS:
+        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
+        rows = {css: row for css, row in words.items() if row}
+        drawings[layout] = aided_score(engraving.svg, engraving.geometry, bar_numbers, rows, rings)
+    return drawings
+
+
+def _choices_in_words(passage: Passage) -> dict[str, str]:
+    """Note id to “or G5”, in the names of what this passage's reader plays; optional notes say so."""
+    root, found = passage.root, {}
+    if not root.alternatives and not root.optional:
+        return found
+    part = read_part(passage.revision_id, passage.part)
+    for note in notes_of(passage).values():
+        written = note.sounding_midi - part.transposition
+        words = [_shown(midi_to_name(written + s)) for s in root.alternatives.get(note.id, [])]
+        if words:
+            found[note.id] = "or " + " ".join(words)
+        elif note.id in root.optional:
+            found[note.id] = "ad lib."
+    return found
+
+
+def has_additions(passage: Passage) -> bool:
+    """Whether anything was pinned or left to choice."""
+    root = passage.root
+    return bool(root.alternatives or root.optional or root.pins.exists())
+
+
+def choices_for(passage: Passage) -> dict[str, Any]:
+    """What targets take of a passage: note id to further sounding MIDI numbers, and the optional notes; frozen with each take."""
+    root = passage.root
+    if not root.alternatives and not root.optional:
+        return {}
+    notes = notes_of(passage)
+    return {
+        "alternatives": {k: tuple(notes[k].sounding_midi + s for s in shifts) for k, shifts in root.alternatives.items() if k in notes},
+        "optional": tuple(n for n in root.optional if n in notes),
+    }
+
+
+def add_reference(*, passage: Passage, teacher: Person, upload: UploadedFile, title: str) -> Reference:
+    """Keep a recording of the teacher's own; sound is kept as a copy that every browser plays, video as it came.
+
+    Raises:
+        AudioError: no recording, too large, or a video that browsers do not play.
+    """
+    if upload.size is None or upload.size > MOST_REFERENCE_BYTES:
+        raise AudioError("audio.too_large", "The recording is larger than 200 MB. Make it shorter, or send sound without a picture.")
+    source: IO[bytes] = upload.file
+    recording, copy = open_with_copy(source)
+    title = title.strip()[:120] or ("How it looks" if recording.has_video else "How it sounds")
+    if not recording.has_video:
+        body = ContentFile(copy.body, name="reference.mp4")
+        return Reference.objects.create(passage=passage, title=title, kind=ReferenceKind.SOUND, file=body, created_by=teacher)
+    container = next((known for known in _VIDEO_TYPES if known in recording.container), None)
+    if container is None:
+        raise AudioError("audio.video_kind", "Browsers do not play this kind of video. Save it as MP4 or WebM and choose it again.")
+    source.seek(0)
+    suffix = "webm" if _VIDEO_TYPES[container] == "video/webm" else "mp4"
+    upload.name = f"reference.{suffix}"
+    return Reference.objects.create(passage=passage, title=title, kind=ReferenceKind.VIDEO, file=upload, created_by=teacher)
+
+
+def type_of_reference(reference: Reference) -> str:
+    """Content type to send a reference with."""
+    if reference.kind == ReferenceKind.SOUND:
+        return "audio/mp4"
+    return "video/webm" if reference.file.name.endswith(".webm") else "video/mp4"

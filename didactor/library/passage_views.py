@@ -1,0 +1,202 @@
+"""The passage desk over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.db.models import QuerySet
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from didactor.core.errors import CoreError
+from didactor.core.instruments import find_instrument
+from didactor.core.units import beats_to_quarters_per_minute
+from didactor.library import desk, recordings, written
+from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
+from didactor.library.models import ModelSound, Passage, Reference
+from didactor.library.services import want_model_sounds
+from didactor.people.permissions import anybody, teacher_only
+from didactor.takes.ranges import ranged_file
+
+OVERTAKEN = (
+    "Somebody else changed this passage while you were at it. Here is how it stands now; what you entered was not kept: do it again."
+)
+
+
+def _passage(request: HttpRequest, pk: int) -> Passage:
+    own = Passage.objects.visible_to(request.user).cut_by_teachers()
+    return get_object_or_404(own.select_related("revision__piece").prefetch_related("pins"), pk=pk)
+
+
+@teacher_only
+def passage(request: HttpRequest, pk: int) -> HttpResponse:
+    """The engraved passage with everything that is added to it."""
+    found = _passage(request, pk)
+    return render(request, "library/passage.html", {**_page(found), "reference_form": ReferenceForm(), "tempo_form": _tempo_form(found)})
+
+
+def _page(found: Passage) -> dict[str, Any]:
+    context: dict[str, Any] = {"passage": found, "part": found.part_entry, "references": found.references.all(), "trouble": ""}
+    try:
+        context["desk"] = desk.desk_of(found)
+        context["drawings"] = context["desk"].drawings
+    except CoreError as error:
+        context["trouble"] = error.message
+    context["models"] = _models(found)
+    return context
+
+
+def _tempo_form(found: Passage) -> TempoForm:
+    return TempoForm(initial={"tempo": f"{found.part_entry.get('tempo_qpm') or 80:g}"})
+
+
+@teacher_only
+def note(request: HttpRequest, pk: int) -> HttpResponse:
+    """What is added to one note: its form, or what comes of it."""
+    found = _passage(request, pk)
+    note_id = (request.POST or request.GET).get("note", "")
+    if request.method == "POST":
+        try:
+            desk.set_note(
+                passage=found,
+                version=int(request.POST.get("version") or 0),
+                note_id=note_id,
+                fields={**request.POST.dict(), "optional": "optional" in request.POST},
+            )
+        except desk.Overtaken:
+            messages.error(request, OVERTAKEN)
+        except CoreError as error:
+            if not request.htmx:
+                messages.error(request, error.message)
+                return redirect("library:passage", pk=pk)
+            context = {"passage": found, "note": desk.note_on_desk(found, note_id), "trouble": error.message, "entered": request.POST}
+            return render(request, "library/_note.html", context)
+        if not request.htmx:
+            return redirect("library:passage", pk=pk)
+        return HttpResponse(headers={"HX-Redirect": f"{reverse('library:passage', args=[pk])}#desk"})
+    shown = desk.note_on_desk(found, note_id)
+    if shown is None:
+        raise Http404
+    return render(request, "library/_note.html", {"passage": found, "note": shown})
+
+
+@teacher_only
+@require_POST
+def segments(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep the cuts for practising."""
+    found = _passage(request, pk)
+    try:
+        desk.set_segments(passage=found, version=int(request.POST.get("version") or 0), segments=request.POST.get("segments", ""))
+    except desk.Overtaken:
+        messages.error(request, OVERTAKEN)
+    except CoreError as error:
+        messages.error(request, error.message)
+    else:
+        messages.success(request, "The cuts are kept.")
+    return redirect("library:passage", pk=pk)
+
+
+@teacher_only
+@require_POST
+def make_model(request: HttpRequest, pk: int) -> HttpResponse:
+    """Have the passage played in its unfolded order, at a tempo and slower."""
+    found = _passage(request, pk)
+    form = TempoForm(request.POST)
+    if form.is_valid() and found.revision.piece.has_notation:
+        tempo_qpm = beats_to_quarters_per_minute(form.cleaned_data["tempo"], "quarter")
+        instrument = find_instrument(found.part_entry["instrument"]).slug
+        want_model_sounds(passage=found, instrument=instrument, tempo_qpm=tempo_qpm, count_off=0)
+    return redirect(f"{reverse('library:passage', args=[pk])}#hear")
+
+
+@teacher_only
+def models_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+    found = _passage(request, pk)
+    return render(request, "library/_passage_models.html", {"passage": found, "models": _models(found)})
+
+
+def _models(found: Passage) -> QuerySet[ModelSound]:
+    return found.model_sounds.filter(count_off=0)
+
+
+@teacher_only
+@require_POST
+def add_reference(request: HttpRequest, pk: int) -> HttpResponse:
+    """A recording of the teacher's own: how it sounds, or how it looks."""
+    found = _passage(request, pk)
+    form = ReferenceForm(request.POST, request.FILES)
+    if form.is_valid():
+        try:
+            desk.add_reference(passage=found, teacher=request.user, upload=form.cleaned_data["file"], title=form.cleaned_data["title"])
+        except CoreError as error:
+            messages.error(request, error.message)
+    else:
+        messages.error(request, "Choose a recording first.")
+    return redirect(f"{reverse('library:passage', args=[pk])}#hear")
+
+
+@teacher_only
+@require_POST
+def delete_reference(request: HttpRequest, pk: int) -> HttpResponse:
+    found = get_object_or_404(Reference.objects.filter(passage__in=Passage.objects.visible_to(request.user)), pk=pk)
+    passage_id, file = found.passage_id, found.file
+    found.delete()
+    file.delete(save=False)
+    messages.success(request, "The recording is deleted.")
+    return redirect(f"{reverse('library:passage', args=[passage_id])}#hear")
+
+
+@anybody
+def reference(request: HttpRequest, pk: int) -> HttpResponseBase:
+    """A teacher's recording, for whoever was given the passage or an arrangement of it."""
+    seen = Passage.objects.visible_to(request.user)
+    found = get_object_or_404(Reference.objects.filter(passage__in=seen) | Reference.objects.filter(passage__arrangements__in=seen), pk=pk)
+    return ranged_file(request, found.file, desk.type_of_reference(found))
+
+
+@teacher_only
+def add_recording(request: HttpRequest) -> HttpResponse:
+    """Something to listen to."""
+    form = RecordingForm(request.POST or None, request.FILES or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            found = recordings.add_recording(teacher=request.user, title=form.cleaned_data["title"], upload=form.cleaned_data["file"])
+        except CoreError as error:
+            form.add_error("file", error.message)
+        else:
+            return redirect(f"{reverse('assignments:create')}?passage={found.pk}")
+    return render(request, "library/recording.html", {"form": form})
+
+
+@teacher_only
+def write(request: HttpRequest, kind: str) -> HttpResponse:
+    """A melody, a rhythm line or a chart, typed beside its engraving."""
+    if kind not in written.BEGINNINGS:
+        raise Http404
+    text, trouble = request.POST.get("text", written.BEGINNINGS[kind]), ""
+    if request.method == "POST":
+        try:
+            found = written.keep(teacher=request.user, kind=kind, text=text)
+        except CoreError as error:
+            trouble = error.message
+        else:
+            messages.success(request, f"“{found}” is in the library.")
+            return redirect("library:passage", pk=found.pk)
+    context = {"kind": kind, "kinds": written.TITLES.items(), "text": text, **_written(text)}
+    return render(request, "library/write.html", context | ({"trouble": trouble} if trouble else {}))
+
+
+@teacher_only
+def write_fragment(request: HttpRequest, kind: str) -> HttpResponse:
+    return render(request, "library/_written.html", _written(request.POST.get("text", "")))
+
+
+def _written(text: str) -> dict[str, Any]:
+    try:
+        shown = written.preview(text)
+    except CoreError as error:
+        return {"trouble": error.message}
+    return {"heading": shown.heading, "drawings": shown.drawings, "problems": shown.problems}
