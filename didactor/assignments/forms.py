@@ -191,7 +191,7 @@ class ExceptionForm(forms.Form):
 
 class WeekNoteForm(forms.Form):
     group = forms.ModelChoiceField(queryset=Group.objects.none(), required=False, empty_label="Everybody", label="To")
-    week = forms.DateField(label="Week of", widget=forms.DateInput(attrs={"type": "date"}))
+    week = forms.DateField(label="Week of", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
     text = forms.CharField(max_length=2000, widget=forms.Textarea(attrs={"rows": 3}), label="Words", required=False)
 
     def __init__(self, *args: Any, teacher: Person, **kwargs: Any) -> None:

@@ -16,6 +16,7 @@ from django.db.models import F
 
 from didactor.core.errors import AudioError, PassageError
 from didactor.core.formats.lanes.aids import aided_score
+from didactor.core.instruments import BY_SLUG, find_instrument
 from didactor.core.score.engraving import LAYOUTS
 from didactor.core.score.likeness import likenesses
 from didactor.core.score.model import Note
@@ -104,13 +105,15 @@ def set_note(*, passage: Passage, version: int, note_id: str, fields: Mapping[st
     optional = [n for n in passage.optional if n != note_id] + ([note_id] if fields.get("optional") else [])
     _change(passage, version, alternatives=alternatives, optional=optional)
     bar = part.bars[note.bar_index].number
-    instrument = part.instrument if part.instrument else ""
+    instrument = find_instrument(part.instrument)
     for kind in PinKind.values:
         text = str(fields.get(kind, "")).strip()
         passage.pins.filter(note_id=note_id, kind=kind).delete()
         if text:
-            own = instrument if kind == PinKind.FINGERING else ""
-            Pin.objects.create(passage=passage, kind=kind, note_id=note_id, bar=bar, text=text[: 12 if own else 200], instrument=own[:30])
+            own = instrument.slug if kind == PinKind.FINGERING and instrument.slug in BY_SLUG else ""
+            Pin.objects.create(
+                passage=passage, kind=kind, note_id=note_id, bar=bar, text=text[: 12 if kind == PinKind.FINGERING else 200], instrument=own
+            )
 
 
 def _pitches(text: str) -> list[int]:
@@ -204,9 +207,10 @@ def numbered_remarks(passage: Passage) -> list[tuple[int, Pin]]:
 
 
 def pinned_drawings(passage: Passage) -> dict[str, str]:
-    """The passage with its fingerings, choices and pins, for each layout. An arrangement shows what its root has, but for fingerings."""
+    """The passage with its fingerings, choices and pins, for each layout. Fingerings are for the instrument they were pinned for."""
     root = passage.root
-    fingers = {pin.note_id: pin.text for pin in root.pins.all() if pin.kind == PinKind.FINGERING and passage.pk == root.pk}
+    played_on = find_instrument(read_part(passage.revision_id, passage.part).instrument).slug
+    fingers = {pin.note_id: pin.text for pin in root.pins.all() if pin.kind == PinKind.FINGERING and pin.instrument in ("", played_on)}
     numbers = {pin.note_id: str(number) for number, pin in numbered_remarks(passage)}
     choices = _choices_in_words(passage)
     words = {"fingers": fingers, "choices": choices, "numbers": numbers}

@@ -194,7 +194,7 @@ class PinKind(models.TextChoices):
 
 
 class Pin(models.Model):
-    """Something a teacher pins to a note or a bar before it is played. A fingering holds for one instrument."""
+    """Something a teacher pins to a note before it is played. A fingering holds for the instrument that the score is written for."""
 
     passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="pins")
     kind = models.CharField(max_length=10, choices=PinKind.choices)

@@ -76,7 +76,7 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
             return render(request, "library/_note.html", context)
         if not request.htmx:
             return redirect("library:passage", pk=pk)
-        return HttpResponse(headers={"HX-Redirect": f"{reverse('library:passage', args=[pk])}#desk"})
+        return HttpResponse(headers={"HX-Refresh": "true"})
     shown = desk.note_on_desk(found, note_id)
     if shown is None:
         raise Http404

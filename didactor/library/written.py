@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-import io
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import IO
 
 from didactor.core.errors import ScoreError
 from didactor.core.score.open import engrave_isolated, read_isolated
@@ -32,7 +34,8 @@ class Preview:
 
 def preview(text: str) -> Preview:
     """The engraving of what is typed so far, and what in it was not understood. Raises ``ScoreError``."""
-    head, prepared = read_isolated(_source(text))[0]
+    with _source(text) as source:
+        head, prepared = read_isolated(source)[0]
     drawn = engrave_isolated(prepared, 1, None, layouts=("desk", "phone"))
     drawings = {layout: engraving.svg for layout, engraving in drawn.items()}
     return Preview(heading=head["title"] or "Untitled", drawings=drawings, problems=tuple(p["text"] for p in head["problems"]))
@@ -40,17 +43,19 @@ def preview(text: str) -> Preview:
 
 def keep(*, teacher: Person, kind: str, text: str) -> Passage:
     """What was typed as a piece with one passage, all of it. Raises ``CoreError``; nothing is stored then."""
-    with tempfile.TemporaryFile() as source:
-        source.write(_source(text).getvalue())
-        source.flush()
+    with _source(text) as source:
         piece = add_piece(teacher=teacher, upload=source, filename=FILENAMES[kind])
     bars = piece.current.parts[0]["bars"]
     return cut_passage(teacher=teacher, revision=piece.current, part=1, bars=f"{bars[0]['number']}-{bars[-1]['number']}", title=piece.title)
 
 
-def _source(text: str) -> io.BytesIO:
+@contextmanager
+def _source(text: str) -> Iterator[IO[bytes]]:
     if not text.strip():
         raise ScoreError("score.empty", "Nothing is written yet.")
     if len(text) > MOST_LETTERS:
         raise ScoreError("score.too_large", "This is too long for the small editor. Save it as a file and add that.")
-    return io.BytesIO(text.replace("\r\n", "\n").encode())
+    with tempfile.TemporaryFile() as source:
+        source.write(text.replace("\r\n", "\n").encode())
+        source.flush()
+        yield source

@@ -8,13 +8,16 @@ from django.core.files.base import ContentFile
 from django.test import TestCase
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
+from didactor.assignments.models import Series
+from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
-from didactor.library.models import ModelSound
+from didactor.library.models import ModelSound, Reference
 from didactor.review.services import open_review
 from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
 
-PUBLIC = {"people:sign_in", "people:sign_out", "people:open_card", "people:choose_paper"}
+#: The calendar opens for whoever has its signed address.
+PUBLIC = {"assignments:calendar", "people:sign_in", "people:sign_out", "people:open_card", "people:choose_paper"}
 #: Who may open a page of the scene's studio. The rest get 404; people who are not signed in are sent to sign in.
 TEACHER, YLVA, BOTH = {"teacher"}, {"ylva"}, {"teacher", "ylva"}
 EXPECTED = {
@@ -37,6 +40,27 @@ EXPECTED = {
     "library:details": TEACHER,
     "library:original": TEACHER,
     "library:model_sound": BOTH,
+    "library:passage": TEACHER,
+    "library:passage_note": TEACHER,
+    "library:passage_segments": TEACHER,
+    "library:passage_model": TEACHER,
+    "library:passage_models_fragment": TEACHER,
+    "library:add_reference": TEACHER,
+    "library:delete_reference": TEACHER,
+    "library:reference": BOTH | {"ossian", "guardian"},
+    "library:add_recording": {"teacher", "stranger"},
+    "library:write": {"teacher", "stranger"},
+    "library:write_fragment": {"teacher", "stranger"},
+    "assignments:change": TEACHER,
+    "assignments:exception": TEACHER,
+    "assignments:decide_answer": TEACHER,
+    "assignments:checklist_fragment": {"teacher", "stranger"},
+    "assignments:series": TEACHER,
+    "assignments:week_note": {"teacher", "stranger"},
+    "assignments:calendar_address": {"ylva", "ossian", "guardian"},
+    "assignments:open_sealed": YLVA,
+    "assignments:tick": YLVA,
+    "assignments:answer": YLVA,
     "assignments:index": {"teacher", "stranger"},
     "assignments:create": TEACHER,
     "assignments:parts_fragment": TEACHER,
@@ -69,6 +93,9 @@ EXPECTED = {
     "review:send": TEACHER,
 }
 
+PASSAGE = ("passage", "passage_note", "passage_segments", "passage_model", "passage_models_fragment", "add_reference")
+CHANGES_THE_SCENE = ("takes:delete", "review:send", "library:delete_reference", "people:withdraw_consent", "people:leave")
+
 
 def names(resolver: URLResolver, prefix: str = "") -> list[str]:
     found = []
@@ -88,6 +115,10 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
         cls.upload = begin_upload(student=scene.ylva.student, task=scene.task, filename="b.wav", length=10)
         scene.passage.revision.piece.photo.save("x.png", ContentFile(b"\x89PNG\r\n\x1a\n" + bytes(20)))
         cls.batch = begin_import(teacher=scene.teacher, files=[])
+        cls.reference = Reference.objects.create(
+            passage=scene.passage, title="As I play it", kind="sound", file=ContentFile(b"x" * 100, name="x.mp4"), created_by=scene.teacher
+        )
+        cls.series = Series.objects.create(studio=scene.teacher.studio, title="Scales")
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
         cls.people = {
@@ -114,6 +145,14 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "library:import_fragment": [cls.batch.pk],
             "library:exercise": ["scale"],
             "library:exercise_fragment": ["scale"],
+            **{f"library:{n}": [scene.passage.pk] for n in PASSAGE},
+            "library:reference": [cls.reference.pk],
+            "library:delete_reference": [cls.reference.pk],
+            "library:write": ["melody"],
+            "library:write_fragment": ["melody"],
+            **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "open_sealed", "tick", "answer")},
+            "assignments:change": [scene.assignment.pk],
+            "assignments:series": [cls.series.pk],
             "assignments:detail": [scene.assignment.pk],
             "assignments:progress_fragment": [scene.assignment.pk],
             "assignments:part": [scene.task.pk],
@@ -141,6 +180,8 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             return self.client.post(url, headers=headers).status_code
         if name in ("assignments:create", "assignments:parts_fragment"):
             url += f"?passage={self.scene.passage.pk}"
+        if name == "library:passage_note":
+            url += "?note=" + next(iter(notes_of(self.scene.passage)))
         posted = name.split(":")[-1] in (
             "new_card",
             "leave",
@@ -153,6 +194,14 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "decide_mark",
             "save_draft",
             "send",
+            "passage_segments",
+            "passage_model",
+            "add_reference",
+            "delete_reference",
+            "decide_answer",
+            "open_sealed",
+            "tick",
+            "answer",
         )
         return (self.client.post(url) if posted else self.client.get(url)).status_code
 
@@ -164,7 +213,13 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
             for name, allowed in EXPECTED.items():
                 with self.subTest(who=who, name=name):
-                    if who in allowed and name in ("takes:delete", "review:send", "people:withdraw_consent", "people:leave"):
+                    if who in allowed and name in (
+                        "takes:delete",
+                        "review:send",
+                        "library:delete_reference",
+                        "people:withdraw_consent",
+                        "people:leave",
+                    ):
                         continue  # would change the scene for the others; tested elsewhere
                     status = self.answer(name)
                     self.assertEqual(status == 404, who not in allowed, status)

@@ -139,19 +139,30 @@ def _part(sheet: _Sheet) -> DraftPart:
     bars = []
     for chords in sheet.bars:
         bar = DraftBar()
-        for number in range(strokes):
-            at = number * len(chords) // strokes
-            first = number == 0 or at != (number - 1) * len(chords) // strokes
+        places = [number * len(chords) // strokes for number in range(strokes)]
+        for number, at in enumerate(places):
+            first = number == 0 or at != places[number - 1]
             note = DraftNote(nominal=beat, stroke=True, slash=True)
             if first:
                 note.harmony = chords[at][0]
-                if chords[at][1]:
-                    note.lyrics = [(1, chords[at][1][:80], "single")]
+            words = _shared_out(chords[at][1], places.count(at))[number - places.index(at)]
+            if words:
+                note.lyrics = [(1, words[:80], "single")]
             bar.notes.append(note)
         bars.append(bar)
     bars[0].fifths, bars[0].metre, bars[0].tempo_qpm = sheet.key.fifths, sheet.metre, sheet.tempo
     bars[-1].style = "light-heavy"
     return DraftPart(name="Guitar", bars=bars)
+
+
+def _shared_out(words: str, strokes: int) -> list[str]:
+    """Words dealt out over a chord's strokes, about as many letters on each, so that they do not run into the next bar's."""
+    shares: list[list[str]] = [[] for _ in range(strokes)]
+    letters, passed = len(words), 0
+    for word in words.split():
+        shares[min(strokes - 1, passed * strokes // max(1, letters))].append(word)
+        passed += len(word) + 1
+    return [" ".join(share) for share in shares]
 
 
 def _tell(sheet: _Sheet, text: str) -> None:
