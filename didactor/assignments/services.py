@@ -16,7 +16,7 @@ from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
 from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
 from didactor.library.models import Engraving, Passage
-from didactor.library.services import ENGRAVER, expectation_of, want_model_sounds
+from didactor.library.services import ENGRAVER, expectation_of, want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
 
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
@@ -144,7 +144,9 @@ def set_exception(*, task: Task, tempo: float | None, due_at: datetime | None) -
 def _want_models(task: Task) -> None:
     if task.passage.revision.piece.has_notation:
         count_off = task.assignment.count_off
-        want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=count_off)
+        tempo_qpm = task.targets.tempo_qpm
+        want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=tempo_qpm, count_off=count_off)
+        want_accompaniment(passage=task.passage, tempo_qpm=tempo_qpm, count_off=count_off)
 
 
 def keep_template(*, teacher: Person, title: str, fields: Mapping[str, Any]) -> Template:

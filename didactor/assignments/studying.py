@@ -48,12 +48,13 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
     notes = [n for n in part.notes if n.bar_index in bars]
     chosen = tuple(layer for layer in LAYERS if layer in layers)
     naming = naming if naming in NAMINGS else "letters"
+    own_names = task.enrolment.student.studio.note_names
     key = read_key_signature(notes, bars)
     rows: dict[str, dict[str, str]] = {}
     if "counting" in chosen:
         rows["counting"] = counting(notes, bars)
     if "names" in chosen:
-        rows["names"] = {n.id: note_name(n, bars[n.bar_index].fifths, naming) for n in notes}
+        rows["names"] = {n.id: note_name(n, bars[n.bar_index].fifths, naming, own_names) for n in notes}
     rings = {"touched": key.touched, "against": key.against} if "key" in chosen else {}
     instrument = find_instrument(task.enrolment.instrument)
     moves = hand_moves(notes, instrument)

@@ -23,5 +23,6 @@ urlpatterns = [
     path("stand/<int:pk>/answer/", planning_views.answer, name="answer"),
     path("stand/", views.stand, name="stand"),
     path("stand/<int:pk>/", views.task, name="task"),
+    path("stand/<int:pk>/cards/", views.cards, name="cards"),
     path("stand/<int:pk>/study/", views.study, name="study"),
 ]

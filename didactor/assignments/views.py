@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from didactor.assignments import services
+from didactor.assignments.cards import printed_cards
 from didactor.assignments.forms import KEPT, AssignmentForm, kept_of
 from didactor.assignments.models import Assignment, Series, Task, Template, WeekNote
 from didactor.assignments.parts import chosen_parts, part_rows
@@ -156,7 +157,22 @@ def study(request: HttpRequest, pk: int) -> HttpResponse:
         sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""
     except CoreError as error:
         sheet, trouble = None, error.message
-    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": NAMINGS}
+    names = request.user.studio.note_names
+    namings = {slug: title for slug, title in NAMINGS.items() if slug != "own" or names}
+    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": namings}
     if sheet is not None:
         context["drawings"] = sheet.drawings
     return render(request, "assignments/_study.html" if request.htmx else "assignments/study.html", context)
+
+
+@anybody
+def cards(request: HttpRequest, pk: int) -> HttpResponse:
+    """Rhythm cards to print and cut out."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed and not request.user.is_teacher:
+        return redirect("assignments:task", pk=pk)
+    try:
+        made, trouble = printed_cards(found), ""
+    except CoreError as error:
+        made, trouble = [], error.message
+    return render(request, "assignments/cards.html", {"task": found, "cards": made, "trouble": trouble})

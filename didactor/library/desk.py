@@ -139,6 +139,24 @@ def set_segments(*, passage: Passage, version: int, segments: str) -> None:
     _change(passage, version, segments=chosen)
 
 
+@transaction.atomic
+def set_accompaniment(*, passage: Passage, version: int, part: int, intro_bars: int) -> None:
+    """Choose the part that accompanies (0 for none) and how many bars of it come before.
+
+    Raises:
+        Overtaken: the passage is not at this version any more.
+        PassageError: no such part, the passage's own, or more bars than there are before it.
+    """
+    if part:
+        if part == passage.part or not 1 <= part <= len(passage.revision.parts):
+            raise PassageError("passage.accompaniment", "Choose another part of this piece to accompany.")
+        own = read_part(passage.revision_id, passage.part)
+        before = bars_between(own, passage.bars)[0].index
+        if not 0 <= intro_bars <= before:
+            raise PassageError("passage.intro", f"There are {before} bars before this passage, so the introduction can have no more.")
+    _change(passage, version, accompaniment=part, intro_bars=intro_bars if part else 0)
+
+
 def _change(passage: Passage, version: int, **fields: Any) -> None:
     """One change on the version it was made on."""
     changed = Passage.objects.filter(pk=passage.pk, version=version).update(version=F("version") + 1, **fields)

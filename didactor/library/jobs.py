@@ -12,7 +12,7 @@ from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples
 from didactor.library.imports import read_imported
 from didactor.library.models import ImportedFile, ModelSound, Passage
-from didactor.library.services import engraving_of, expectation_of
+from didactor.library.services import accompaniment_expectation, engraving_of, expectation_of
 
 
 @app.task(queue="default")
@@ -22,7 +22,10 @@ def render_model(model_sound_id: int) -> None:
     if sound is None or sound.sound:
         return
     passage = sound.passage
-    expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    if sound.of_part:
+        expectation = accompaniment_expectation(passage, sound.of_part, sound.intro_bars)
+    else:
+        expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
     try:
         samples = model_samples(
             expectation, find_instrument(sound.instrument), sound.tempo_qpm, sound.count_off, expectation.bars[0].beat_quarters

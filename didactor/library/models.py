@@ -143,8 +143,9 @@ class ImportedFile(models.Model):
 
 class Passage(models.Model):
     """Bars of one part, in an order of playing; these never change. What the teacher adds on the passage desk does: ``segments`` to
-    practise, ``alternatives`` (note id to semitones from the written note that are right as well), ``optional`` notes, pins. ``version``
-    goes up with each change, so that two teachers do not overwrite each other. What a take was judged against is frozen with the take.
+    practise, ``alternatives`` (note id to semitones from the written note that are right as well), ``optional`` notes, an
+    ``accompaniment`` (another part, 0 for none) with bars of introduction, pins. ``version`` goes up with each change, so that two
+    teachers do not overwrite each other. What a take was judged against is frozen with the take.
 
     A passage of an arrangement points to the one that the teacher cut (``arranged_from``); what was added is found there.
     """
@@ -159,6 +160,8 @@ class Passage(models.Model):
     segments = ArrayField(models.CharField(max_length=40), default=list, blank=True)
     alternatives = models.JSONField(default=dict, blank=True)
     optional = ArrayField(models.CharField(max_length=120), default=list, blank=True)
+    accompaniment = models.PositiveSmallIntegerField(default=0)
+    intro_bars = models.PositiveSmallIntegerField(default=0)
     version = models.PositiveIntegerField(default=1)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
@@ -242,15 +245,23 @@ class Engraving(models.Model):
 
 
 class ModelSound(models.Model):
-    """The passage played by the simulated player at one tempo, to practise with. ``sound`` is empty until it is rendered."""
+    """The passage played by the simulated player at one tempo, to practise with; or, with ``of_part``, its accompaniment, which begins
+    ``intro_bars`` earlier. ``sound`` is empty until it is rendered.
+    """
 
     passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="model_sounds")
     instrument = models.CharField(max_length=30)
     tempo_qpm = models.FloatField()
     count_off = models.PositiveSmallIntegerField(default=0)
+    of_part = models.PositiveSmallIntegerField(default=0)
+    intro_bars = models.PositiveSmallIntegerField(default=0)
     sound = models.FileField(upload_to="models/%Y/%m/", blank=True)
     failed = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-tempo_qpm"]
-        constraints = [models.UniqueConstraint(fields=["passage", "instrument", "tempo_qpm", "count_off"], name="one_sound_per_tempo")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["passage", "instrument", "tempo_qpm", "count_off", "of_part", "intro_bars"], name="one_sound_per_tempo"
+            )
+        ]

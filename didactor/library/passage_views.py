@@ -17,7 +17,7 @@ from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library import desk, recordings, written
 from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
 from didactor.library.models import ModelSound, Passage, Reference
-from didactor.library.services import want_model_sounds
+from didactor.library.services import want_accompaniment, want_model_sounds
 from didactor.people.permissions import anybody, teacher_only
 from didactor.takes.ranges import ranged_file
 
@@ -40,6 +40,7 @@ def passage(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _page(found: Passage) -> dict[str, Any]:
     context: dict[str, Any] = {"passage": found, "part": found.part_entry, "references": found.references.all(), "trouble": ""}
+    context["other_parts"] = [p for p in found.revision.parts if p["index"] != found.part]
     try:
         context["desk"] = desk.desk_of(found)
         context["drawings"] = context["desk"].drawings
@@ -101,6 +102,23 @@ def segments(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
+def accompaniment(request: HttpRequest, pk: int) -> HttpResponse:
+    """Which part accompanies, and after how many bars the student enters."""
+    found = _passage(request, pk)
+    numbers = [int(text) if (text := request.POST.get(name, "")).isdigit() else 0 for name in ("version", "part", "intro_bars")]
+    try:
+        desk.set_accompaniment(passage=found, version=numbers[0], part=numbers[1], intro_bars=numbers[2])
+    except desk.Overtaken:
+        messages.error(request, OVERTAKEN)
+    except CoreError as error:
+        messages.error(request, error.message)
+    else:
+        messages.success(request, "The accompaniment is kept." if numbers[1] else "No accompaniment.")
+    return redirect(f"{reverse('library:passage', args=[pk])}#hear")
+
+
+@teacher_only
+@require_POST
 def make_model(request: HttpRequest, pk: int) -> HttpResponse:
     """Have the passage played in its unfolded order, at a tempo and slower."""
     found = _passage(request, pk)
@@ -109,6 +127,7 @@ def make_model(request: HttpRequest, pk: int) -> HttpResponse:
         tempo_qpm = beats_to_quarters_per_minute(form.cleaned_data["tempo"], "quarter")
         instrument = find_instrument(found.part_entry["instrument"]).slug
         want_model_sounds(passage=found, instrument=instrument, tempo_qpm=tempo_qpm, count_off=0)
+        want_accompaniment(passage=found, tempo_qpm=tempo_qpm, count_off=0)
     return redirect(f"{reverse('library:passage', args=[pk])}#hear")
 
 

@@ -3,17 +3,18 @@ from __future__ import annotations
 import hashlib
 from contextlib import suppress
 from functools import lru_cache
-from typing import IO
+from typing import IO, Any
 
 from django.core.files import File
 from django.db import transaction
 
 from didactor.core.errors import PassageError, ScoreError
+from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation, expect, without_notation
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import read
 from didactor.core.score.open import engrave_isolated, read_isolated
-from didactor.core.score.roadmap import bars_between
+from didactor.core.score.roadmap import bars_between, played_order
 from didactor.library.models import Engraving, ModelSound, Passage, Piece, PieceRevision
 from didactor.people.models import Person
 
@@ -116,7 +117,7 @@ def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: st
 def model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
     """The models that were asked for with an assignment, the fastest first."""
     tempi = [round(tempo_qpm * share, 2) for share in MODEL_TEMPO_SHARES]
-    return list(ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off))
+    return list(ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off, of_part=0))
 
 
 def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> None:
@@ -130,3 +131,55 @@ def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, co
             )
             if made:
                 render_model.defer(model_sound_id=sound.pk)
+
+
+def accompaniment_of(passage: Passage, tempo_qpm: float, count_off: int) -> dict[str, Any] | None:
+    """How the accompaniment of a passage at a tempo is kept; None where it has none."""
+    root = passage.root
+    if not root.accompaniment:
+        return None
+    instrument = find_instrument(root.revision.part(root.accompaniment)["instrument"]).slug
+    return {
+        "passage": root,
+        "instrument": instrument,
+        "tempo_qpm": round(tempo_qpm, 2),
+        "count_off": count_off,
+        "of_part": root.accompaniment,
+        "intro_bars": root.intro_bars,
+    }
+
+
+def want_accompaniment(*, passage: Passage, tempo_qpm: float, count_off: int) -> None:
+    """Ask for the accompaniment at the target tempo, where the passage has one."""
+    from didactor.library.jobs import render_model
+
+    key = accompaniment_of(passage, tempo_qpm, count_off)
+    if key is None:
+        return
+    with transaction.atomic():
+        sound, made = ModelSound.objects.get_or_create(**key)
+        if made:
+            render_model.defer(model_sound_id=sound.pk)
+
+
+def accompaniment_expectation(passage: Passage, part: int, intro_bars: int) -> Expectation:
+    """What the accompaniment plays: bars of introduction, then the passage in its order. Raises ``PassageError``."""
+    bars, order = _with_intro(passage, intro_bars)
+    return expectation_of(revision_id=passage.revision_id, part=part, bars=bars, order=order)
+
+
+def intro_quarters(passage: Passage, intro_bars: int) -> float:
+    """Length of the introduction."""
+    part = read_part(passage.revision_id, passage.part)
+    first = bars_between(part, passage.bars)[0].index
+    return sum(bar.length_quarters for bar in part.bars[max(0, first - intro_bars) : first])
+
+
+def _with_intro(passage: Passage, intro_bars: int) -> tuple[str, str]:
+    part = read_part(passage.revision_id, passage.part)
+    inside = bars_between(part, passage.bars)
+    before = part.bars[max(0, inside[0].index - intro_bars) : inside[0].index]
+    if not before:
+        return passage.bars, passage.order
+    own = passage.order or " ".join(bar.number for bar, _ in played_order(part, inside))
+    return f"{before[0].number}-{inside[-1].number}", f"{before[0].number}-{before[-1].number} {own}"

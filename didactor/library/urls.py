@@ -21,6 +21,7 @@ urlpatterns = [
     path("passages/<int:pk>/", passage_views.passage, name="passage"),
     path("passages/<int:pk>/note/", passage_views.note, name="passage_note"),
     path("passages/<int:pk>/segments/", passage_views.segments, name="passage_segments"),
+    path("passages/<int:pk>/accompaniment/", passage_views.accompaniment, name="passage_accompaniment"),
     path("passages/<int:pk>/model/", passage_views.make_model, name="passage_model"),
     path("passages/<int:pk>/models/", passage_views.models_fragment, name="passage_models_fragment"),
     path("passages/<int:pk>/references/", passage_views.add_reference, name="add_reference"),

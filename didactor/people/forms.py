@@ -59,3 +59,16 @@ class PasswordForm(forms.Form):
         max_length=150, label="Name", widget=forms.TextInput(attrs={"autocomplete": "username", "autocapitalize": "none"})
     )
     password = forms.CharField(widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}))
+
+
+class NoteNamesForm(forms.Form):
+    """What beginners call the notes; empty: the letter."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for letter in "CDEFGAB":
+            self.fields[letter] = forms.CharField(max_length=12, required=False, label=letter)
+
+    @property
+    def names(self) -> dict[str, str]:
+        return {letter: word.strip() for letter, word in self.cleaned_data.items() if word.strip()}

@@ -13,6 +13,7 @@ class Studio(models.Model):
     """One teacher's or one school's room: nothing of one studio is seen in another."""
 
     name = models.CharField(max_length=120)
+    note_names = models.JSONField(default=dict, blank=True, help_text="Friendly names of notes for beginners, by letter.")
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:

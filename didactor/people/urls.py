@@ -9,6 +9,7 @@ urlpatterns = [
     path("in/<str:code>/", views.open_card, name="open_card"),
     path("paper/", views.choose_paper, name="choose_paper"),
     path("students/", views.students, name="students"),
+    path("students/note-names/", views.note_names, name="note_names"),
     path("students/add/", views.add_student, name="add_student"),
     path("students/<int:pk>/", views.student, name="student"),
     path("students/<int:pk>/card/", views.new_card, name="new_card"),

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 
 from didactor.people import services
 from didactor.people.context import PAPERS
-from didactor.people.forms import CardForm, ConsentForm, EnrolmentForm, GuardianForm, PasswordForm, StudentForm
+from didactor.people.forms import CardForm, ConsentForm, EnrolmentForm, GuardianForm, NoteNamesForm, PasswordForm, StudentForm
 from didactor.people.models import Consent, Group, Person, SignInCard
 from didactor.people.permissions import anybody, teacher_only
 
@@ -182,3 +182,16 @@ def withdraw_consent(request: HttpRequest, pk: int) -> HttpResponse:
     services.withdraw_consent(student=person)
     messages.success(request, "Consent is withdrawn. Nothing more can be recorded until it is given again.")
     return redirect("people:student", pk=pk)
+
+
+@teacher_only
+def note_names(request: HttpRequest) -> HttpResponse:
+    """Friendly names of notes, for the study sheets of beginners."""
+    studio = request.user.studio
+    form = NoteNamesForm(request.POST or None, initial=studio.note_names)
+    if request.method == "POST" and form.is_valid():
+        studio.note_names = form.names
+        studio.save(update_fields=["note_names"])
+        messages.success(request, "The names are kept. Students find them on their study sheets.")
+        return redirect("people:students")
+    return render(request, "people/note_names.html", {"form": form})

@@ -13,7 +13,9 @@ from didactor.core.analyse import analyse
 from didactor.core.errors import CoreError
 from didactor.core.formats.analysis_json import analysis_to_json
 from didactor.core.judging.targets import Targets
-from didactor.core.sound.recording import open_with_copy
+from didactor.core.sound.backing import Backing
+from didactor.core.sound.recording import open_recording, open_with_copy
+from didactor.library.models import ModelSound
 from didactor.library.services import expectation_of
 from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.reading import summary_of
@@ -53,7 +55,9 @@ def _hear(take: Take) -> None:
         take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
     basis = take.basis
     expectation = expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
-    result = analysis_to_json(analyse(recording, expectation, Targets.from_json(basis["targets"]), progress=lambda step: _step(take, step)))
+    targets = Targets.from_json(basis["targets"])
+    heard = analyse(recording, expectation, targets, progress=lambda step: _step(take, step), backing=_backing(basis.get("backing")))
+    result = analysis_to_json(heard)
     Analysis.objects.get_or_create(
         take=take,
         engine_version=ENGINE_VERSION,
@@ -62,6 +66,15 @@ def _hear(take: Take) -> None:
     quality = result["audio"]["quality"]
     usable = quality["verdict"] != "unusable"
     _settle(take, TakeState.ANALYSED if usable else TakeState.UNUSABLE, trouble="" if usable else quality["problems"][-1]["text"])
+
+
+def _backing(played: dict[str, float] | None) -> Backing | None:
+    """The accompaniment that the recorder played, as it was sent to the loudspeaker."""
+    sound = ModelSound.objects.filter(pk=played["sound"]).exclude(sound="").first() if played else None
+    if sound is None or played is None:
+        return None
+    with sound.sound.open("rb") as source:
+        return Backing(samples=open_recording(source).samples, at_s=played["at_s"])
 
 
 def _step(take: Take, step: str) -> None:

@@ -28,6 +28,7 @@ class Upload(models.Model):
     origin = models.CharField(max_length=10, default="file")
     clicks_s = models.JSONField(default=list)
     step = models.CharField(max_length=20, blank=True)
+    backing = models.JSONField(null=True)
     take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 

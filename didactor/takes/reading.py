@@ -18,8 +18,15 @@ from didactor.core.formats.lanes import View, plain_score, score_with_lanes
 from didactor.core.score.engraving import LAYOUTS
 from didactor.core.units import BEAT_UNIT_QUARTERS
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings
-from didactor.library.models import Engraving, Passage
-from didactor.library.services import ENGRAVER, engraving_of, model_sounds
+from didactor.library.models import Engraving, ModelSound, Passage
+from didactor.library.services import (
+    ENGRAVER,
+    accompaniment_of,
+    engraving_of,
+    expectation_of,
+    intro_quarters,
+    model_sounds,
+)
 from didactor.people.models import Person
 from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
@@ -216,6 +223,19 @@ def model_data(task: Task) -> list[dict[str, Any]]:
     ]
 
 
+def accompaniment_data(task: Task) -> dict[str, Any] | None:
+    """The accompaniment to play along with, if it is rendered; ``leadS`` is when the student enters in it."""
+    qpm, count_off = task.targets.tempo_qpm, task.assignment.count_off
+    key = accompaniment_of(task.passage, qpm, count_off)
+    sound = ModelSound.objects.filter(**key).exclude(sound="").first() if key else None
+    if sound is None:
+        return None
+    root = task.passage.root
+    beat_s = 60.0 / qpm * expectation_of(revision_id=root.revision_id, part=root.part, bars=root.bars).bars[0].beat_quarters
+    lead_s = 0.3 + count_off * beat_s + intro_quarters(root, sound.intro_bars) * 60.0 / qpm
+    return {"sound": sound.pk, "url": reverse("library:model_sound", args=[sound.pk]), "leadS": lead_s, "intro": sound.intro_bars}
+
+
 def task_page(task: Task, person: Person) -> dict[str, Any]:
     """Everything on the page of one task."""
     assignment = task.assignment
@@ -227,6 +247,7 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
     takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks", "basis").order_by("-number"))
     beats = assignment.count_off
+    accompaniment = accompaniment_data(task)
     return {
         "task": task,
         "assignment": assignment,
@@ -240,7 +261,9 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
         "takes_left": assignment.takes_allowed - takes_spent(task) if assignment.takes_allowed else None,
         "steps": _steps(task, takes),
         "prepared_s": _prepared_s(task),
+        "accompaniment": accompaniment,
         "recorder": {
+            "backing": accompaniment,
             "tempo": task.tempo or assignment.tempo,
             "countOff": beats,
             "task": task.pk,

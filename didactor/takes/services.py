@@ -61,7 +61,15 @@ def check_size(size: int) -> None:
 
 
 def begin_upload(
-    *, student: Person, task: Task, filename: str, length: int, origin: str = "file", clicks_s: Sequence[float] = (), step: str = ""
+    *,
+    student: Person,
+    task: Task,
+    filename: str,
+    length: int,
+    origin: str = "file",
+    clicks_s: Sequence[float] = (),
+    step: str = "",
+    backing: dict[str, float] | None = None,
 ) -> Upload:
     """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it. Raises ``TakeRefused``."""
     check_may_record(student=student, task=task, step=step)
@@ -74,6 +82,7 @@ def begin_upload(
         origin=origin[:10],
         clicks_s=list(clicks_s),
         step=step[:20],
+        backing=backing,
     )
     upload.path.parent.mkdir(parents=True, exist_ok=True)
     upload.path.touch()
@@ -108,7 +117,13 @@ def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[byt
     if upload.offset == upload.length:
         with upload.path.open("rb") as source:
             upload.take = receive_take(
-                student=owner, task=upload.task, source=source, filename=upload.filename, clicks_s=upload.clicks_s, step=upload.step
+                student=owner,
+                task=upload.task,
+                source=source,
+                filename=upload.filename,
+                clicks_s=upload.clicks_s,
+                step=upload.step,
+                backing=upload.backing,
             )
         transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
     upload.save(update_fields=["offset", "take"])
@@ -116,10 +131,19 @@ def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[byt
 
 
 @transaction.atomic
-def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: str, clicks_s: Sequence[float] = (), step: str = "") -> Take:
+def receive_take(
+    *,
+    student: Person,
+    task: Task,
+    source: IO[bytes],
+    filename: str,
+    clicks_s: Sequence[float] = (),
+    step: str = "",
+    backing: dict[str, float] | None = None,
+) -> Take:
     """Store a recording untouched, under the name of its hash, and put its hearing into the queue.
 
-    The same file sent twice for one task is one take. Raises ``TakeRefused``.
+    The same file sent twice for one task is one take; ``backing`` names the accompaniment that was played. Raises ``TakeRefused``.
     """
     from didactor.takes.jobs import analyse_take
 
@@ -134,6 +158,7 @@ def receive_take(*, student: Person, task: Task, source: IO[bytes], filename: st
     check_may_record(student=student, task=task, step=step)
     basis = frozen_basis(task, step)
     basis["targets"]["clicks_s"] = list(clicks_s)
+    basis["backing"] = backing
     take = Take.objects.create(
         task=task,
         number=takes_used(task) + 1,

@@ -18,6 +18,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from didactor.assignments.models import Task
+from didactor.library.models import ModelSound
 from didactor.people.permissions import student_only
 from didactor.takes import services
 from didactor.takes.models import Upload
@@ -56,6 +57,17 @@ def _clicks(text: str) -> list[float]:
     return times if all(0 <= a < b < LONGEST_S for a, b in itertools.pairwise(times)) else []
 
 
+def _backing(task: Task, text: str) -> dict[str, float] | None:
+    """The accompaniment that the recorder played, “12 0.65”: which sound, and when it began; None for one that is not this task's."""
+    pk, _, at = text.partition(" ")
+    try:
+        begins_s = float(at)
+    except ValueError:
+        return None
+    own = ModelSound.objects.filter(pk=int(pk) if pk.isdigit() else 0, passage=task.passage.root, of_part__gt=0).exists()
+    return {"sound": int(pk), "at_s": begins_s} if own and 0 <= begins_s < LONGEST_S else None
+
+
 @student_only
 @require_http_methods(["POST"])
 def create(request: HttpRequest) -> HttpResponse:
@@ -75,6 +87,7 @@ def create(request: HttpRequest) -> HttpResponse:
             origin=data.get("origin", "file"),
             clicks_s=_clicks(data.get("clicks", "")),
             step=data.get("step", ""),
+            backing=_backing(task, data.get("backing", "")),
         )
     except services.TakeRefused as error:
         return _answer(422, str(error))

@@ -44,6 +44,7 @@ EXPECTED = {
     "library:passage_note": TEACHER,
     "library:passage_segments": TEACHER,
     "library:passage_model": TEACHER,
+    "library:passage_accompaniment": TEACHER,
     "library:passage_models_fragment": TEACHER,
     "library:add_reference": TEACHER,
     "library:delete_reference": TEACHER,
@@ -70,6 +71,8 @@ EXPECTED = {
     "assignments:stand": {"ylva", "ossian", "guardian"},
     "assignments:task": YLVA,
     "assignments:study": BOTH,
+    "assignments:cards": BOTH,
+    "people:note_names": {"teacher", "stranger"},
     "takes:uploads": YLVA,
     "takes:upload": YLVA,
     "takes:upload_file": YLVA,
@@ -93,7 +96,15 @@ EXPECTED = {
     "review:send": TEACHER,
 }
 
-PASSAGE = ("passage", "passage_note", "passage_segments", "passage_model", "passage_models_fragment", "add_reference")
+PASSAGE = (
+    "passage",
+    "passage_note",
+    "passage_segments",
+    "passage_model",
+    "passage_accompaniment",
+    "passage_models_fragment",
+    "add_reference",
+)
 CHANGES_THE_SCENE = ("takes:delete", "review:send", "library:delete_reference", "people:withdraw_consent", "people:leave")
 
 
@@ -158,6 +169,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "assignments:part": [scene.task.pk],
             "assignments:task": [scene.task.pk],
             "assignments:study": [scene.task.pk],
+            "assignments:cards": [scene.task.pk],
             "takes:upload": [cls.upload.pk],
             "takes:upload_file": [scene.task.pk],
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
@@ -196,6 +208,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "send",
             "passage_segments",
             "passage_model",
+            "passage_accompaniment",
             "add_reference",
             "delete_reference",
             "decide_answer",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from didactor.core.score.model import Bar, Note, Part
@@ -13,6 +14,7 @@ NAMINGS = {
     "fixed_do": "Do re mi, fixed",
     "movable_do": "Do re mi, from the key note",
     "numbers": "Numbers, from the key note",
+    "own": "Our own names",
 }
 _SYLLABLES = {"C": "do", "D": "re", "E": "mi", "F": "fa", "G": "sol", "A": "la", "B": "si"}
 _MOVABLE = ("do", "re", "mi", "fa", "sol", "la", "ti")
@@ -91,11 +93,18 @@ def _count(note: Note, bar: Bar) -> str:
     return "·"
 
 
-def note_name(note: Note, fifths: int, naming: str) -> str:
-    """A written note by its name; ``fifths`` is the signature that movable names count from (its major key note is do)."""
+def note_name(note: Note, fifths: int, naming: str, own: Mapping[str, str] | None = None) -> str:
+    """A written note by its name.
+
+    Args:
+        fifths: the signature that movable names count from (its major key note is do).
+        own: a teacher's own names by step (``C``), for the naming ``own``; steps without one keep their letter.
+    """
     alter = round(note.alter)
     if note.unpitched:
         return ""
+    if naming == "own":
+        return ((own or {}).get(note.step) or note.step) + _SIGNS.get(alter, "")
     if naming == "fixed_do":
         return _SYLLABLES[note.step] + _SIGNS.get(alter, "")
     if naming == "german":

@@ -10,12 +10,16 @@ const data = JSON.parse(document.getElementById("recorder-data")?.textContent ??
 // Playing may begin on the last count: recording starts with the count-off, so that nothing of the beginning is lost.
 const PRE_ROLL_S = 0.6;
 const LONGEST_S = 20 * 60;
+// Rendered sounds begin with this much silence.
+const TRACK_LEAD_S = 0.3;
 
 const part = (name) => box.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
 let running = null;
 let blob = null;
 let clicked = [];
+// Which accompaniment was played, and when it began in the take.
+let played = "";
 // The take lives in this page until it is sent: leaving asks first.
 const leaving = (event) => event.preventDefault();
 const guard = (on) => (on ? window.addEventListener("beforeunload", leaving) : window.removeEventListener("beforeunload", leaving));
@@ -30,6 +34,16 @@ async function microphone() {
     const reason = error.name === "NotAllowedError" ? "The microphone is not allowed. Allow it in the browser’s address bar, then press Record again." : "No microphone was found. Plug one in, or send a recording below.";
     throw new Error(reason);
   }
+}
+
+// The accompaniment as a sound ready to start, or nothing where none is wanted.
+async function accompaniment(context) {
+  if (!part("[data-backing]")?.checked) return null;
+  const answer = await fetch(data.backing.url);
+  const source = context.createBufferSource();
+  source.buffer = await context.decodeAudioData(await answer.arrayBuffer());
+  source.connect(context.destination);
+  return source;
 }
 
 async function record() {
@@ -60,12 +74,15 @@ async function record() {
   });
   source.connect(node);
   const metronome = new Metronome(context);
+  const track = await accompaniment(context);
   const begins = context.currentTime + PRE_ROLL_S;
   const goesOn = part("[data-metronome]").checked;
   const beats = part("[data-beats]");
-  metronome.start({
+  track?.start(begins);
+  // The accompaniment counts off by itself.
+  if (!track || goesOn) metronome.start({
     beatsPerMinute: data.tempo,
-    at: begins,
+    at: begins + (track ? TRACK_LEAD_S : 0),
     count: goesOn ? null : data.countOff,
     onBeat: (number, time) => {
       // Headphones without a wire play up to a third of a second late; the browser knows.
@@ -73,9 +90,9 @@ async function record() {
       setTimeout(() => (beats.textContent = number < data.countOff ? String(number + 1) : ""), Math.max(0, (time - context.currentTime) * 1000));
     },
   });
-  const first = begins + (data.countOff * 60) / data.tempo;
+  const first = begins + (track ? data.backing.leadS : (data.countOff * 60) / data.tempo);
   setTimeout(() => (beats.textContent = ""), (first - context.currentTime) * 1000);
-  say("Counting off …");
+  say(track ? "The accompaniment plays: count the bars, then enter." : "Counting off …");
   part("[data-act=record]").hidden = true;
   part("[data-act=stop]").hidden = false;
   const ticking = setInterval(() => {
@@ -84,7 +101,7 @@ async function record() {
     part("[data-clock]").textContent = clock(Math.max(0, playing));
     if (playing > LONGEST_S) stop();
   }, 200);
-  running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0 };
+  running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0, begins: track ? begins : null };
 }
 
 function meter(block) {
@@ -98,13 +115,15 @@ function meter(block) {
 }
 
 async function stop() {
-  const { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest } = running;
+  const { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest, begins } = running;
   metronome.stop();
   clearInterval(ticking);
   node.port.postMessage("finish");
   await finished;
   stream.getTracks().forEach((track) => track.stop());
   const rate = context.sampleRate;
+  const late = context.outputLatency || 0;
+  played = begins === null || clicks.startsAt === null ? "" : `${data.backing.sound} ${Math.max(0, begins + late - clicks.startsAt).toFixed(3)}`;
   await context.close();
   running = null;
   blob = wavFrom(blocks, rate);
@@ -143,6 +162,7 @@ async function deliver(file, name) {
       name,
       step: document.querySelector("[data-step]")?.value ?? "",
       clicks: file === blob ? clicked : [],
+      backing: file === blob ? played : "",
       onProgress: (share) => {
         bar.value = share;
         words.textContent = `${Math.round(share * 100)} % sent`;

@@ -1,13 +1,13 @@
 // Sends a recording in pieces; after a break it goes on where it stopped. Resolves with the number of the new take.
 
-export function send(file, { url, task, name, step = "", clicks = [], onProgress }) {
+export function send(file, { url, task, name, step = "", backing = "", clicks = [], onProgress }) {
   return new Promise((resolve, reject) => {
     const upload = new window.tus.Upload(file, {
       endpoint: url,
       chunkSize: 2 * 1024 * 1024,
       retryDelays: [0, 1000, 3000, 5000, 10000, 20000],
       removeFingerprintOnSuccess: true,
-      metadata: { filename: name, task: String(task), step, clicks: clicks.map((time) => time.toFixed(3)).join(" ") },
+      metadata: { filename: name, task: String(task), step, backing, clicks: clicks.map((time) => time.toFixed(3)).join(" ") },
       headers: { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] },
       onShouldRetry: (error) => {
         const status = error.originalResponse ? error.originalResponse.getStatus() : 0;

@@ -105,3 +105,14 @@ def add_bars(root: etree._Element, geometry: dict[str, Any], numbers: dict[str, 
             },
         )
         systems[int(bar["system"])].insert(0, rect)
+
+
+def cropped(svg: str, x0: float, x1: float) -> str:
+    """An engraving of one system cut to what lies between two places, in the drawing's units."""
+    root = parse(svg)
+    inner = root.find(f"{SVG}svg")
+    if inner is not None:
+        for element, begin, width in ((inner, x0, x1 - x0), (root, None, 0.1 * (x1 - x0))):
+            x, y, _, height = (float(v) for v in element.get("viewBox", "0 0 0 0").split())
+            element.set("viewBox", f"{x if begin is None else begin:g} {y:g} {width:g} {height:g}")
+    return etree.tostring(root, encoding="unicode")

@@ -7,8 +7,10 @@ from didactor.core.judging.registry import Finding, check
 
 #: Two pieces of evidence are added: the upper voice's level below the lower (even touch measures down to -5 dB on some instruments), and
 #: how much less clearly its notes begin. Each is counted in units of what is unusual by itself; both must point the same way.
-UNUSUAL_DB, UNUSUAL_CLEARNESS, COVERED_FROM = 6.0, 0.2, 1.2
-LEAST_DB, LEAST_CLEARNESS = 2.0, 0.05
+UNUSUAL_DB, UNUSUAL_CLEARNESS, COVERED_FROM = 6.0, 0.2, 2.0
+LEAST_DB, LEAST_CLEARNESS = 2.0, 0.08
+#: Where the levels cannot be told apart, clearness alone must say it.
+CLEARNESS_ALONE = 0.28
 
 
 @check(
@@ -41,6 +43,6 @@ def _is_covered(upper: Hand) -> bool:
     if upper.clearer is None:
         return False
     if upper.balance_db is None:
-        return -upper.clearer >= UNUSUAL_CLEARNESS
+        return -upper.clearer >= CLEARNESS_ALONE
     softer, vaguer = -upper.balance_db, -upper.clearer
     return softer >= LEAST_DB and vaguer >= LEAST_CLEARNESS and softer / UNUSUAL_DB + vaguer / UNUSUAL_CLEARNESS >= COVERED_FROM

@@ -1,0 +1,45 @@
+"""Rhythm cards of a task, to print and cut out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.core.cache import cache
+
+from didactor.assignments.models import Task
+from didactor.core.formats.lanes.score import cropped
+from didactor.core.score.musicxml import prepare
+from didactor.core.score.open import engrave_isolated
+from didactor.core.score.rhythm_cards import cards_as_musicxml, rhythm_cards
+from didactor.core.score.roadmap import bars_between
+from didactor.library.services import read_part
+
+
+@dataclass(frozen=True, kw_only=True)
+class PrintedCard:
+    """One card: its drawing, what to say, and in which bars it comes."""
+
+    drawing: str
+    spoken: str
+    bars: str
+
+
+def printed_cards(task: Task) -> list[PrintedCard]:
+    """The cards of a task's passage; none where it has no whole bar of one voice. Raises ``CoreError`` where they cannot be drawn."""
+    passage = task.passage
+    key = f"cards:1:{passage.pk}"
+    found: list[PrintedCard] | None = cache.get(key)
+    if found is None:
+        part = read_part(passage.revision_id, passage.part)
+        bars = {bar.index: bar for bar in bars_between(part, passage.bars)}
+        cards = rhythm_cards(part.notes, bars)
+        found = []
+        if cards:
+            prepared = prepare(cards_as_musicxml(cards))
+            for number, card in enumerate(cards, start=1):
+                engraving = engrave_isolated(prepared, 1, str(number), layouts=("phone",))["phone"]
+                bar = next(iter(engraving.geometry["bars"].values()))
+                drawing = cropped(engraving.svg, bar["first_x"] - 250.0, bar["x1"] + 60.0)
+                found.append(PrintedCard(drawing=drawing, spoken=" ".join(w or "–" for w in card.spoken), bars=", ".join(card.bars)))
+        cache.set(key, found, timeout=None)
+    return found
