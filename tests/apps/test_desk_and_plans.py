@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import io
+import tempfile
 from datetime import timedelta
 
 import icalendar
+import numpy as np
+import soxr
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
@@ -17,11 +20,21 @@ from didactor.assignments.checklists import checklist_for
 from didactor.assignments.forms import kept_of
 from didactor.assignments.models import Assignment, Task, TaskState, Template, WeekNote
 from didactor.core.errors import PassageError
+from didactor.core.instruments import BY_SLUG
+from didactor.core.score.write import Line, write_musicxml
+from didactor.core.sound.player.performance import Style
+from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
+from didactor.core.sound.player.take import simulate, wav_bytes
+from didactor.core.sound.recording import RATE_HZ, open_recording
 from didactor.library import desk
-from didactor.library.models import Passage, Piece, Reference
-from didactor.library.services import cut_passage, expectation_of
+from didactor.library.jobs import render_model
+from didactor.library.models import ModelSound, Passage, Piece, Reference
+from didactor.library.services import accompaniment_expectation, add_piece, cut_passage, expectation_of
+from didactor.people.services import record_consent
 from didactor.takes.jobs import analyse_take
+from didactor.takes.reading import accompaniment_data
 from didactor.takes.services import TakeRefused, receive_take, submit_take
+from didactor.takes.uploads import _backing
 from tests import scene as scenes
 from tests.music import wav
 
@@ -126,6 +139,67 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.assertContains(self.client.post(url, {"text": "no chords at all"}), "trouble-box")
         self.client.post(url, {"text": "{title: Home}\n[C]Over the [G]sound"})
         self.assertEqual(Passage.objects.get(title="Home").bars, "1-2")
+
+
+class AccompanimentTests(scenes.OwnFolders, TestCase):
+    MELODY = "C5:w | D5:w | " + "G4:q A4:q B4:q C5:q | D5:q C5:q B4:q A4:q | G4:q B4:q D5:q B4:q | G4:w"
+    BASS = "C3:h G3:h | C3:h G3:h | G2:h D3:h | G2:h D3:h | G2:h D3:h | G2:w"
+
+    def test_it_is_rendered_played_and_taken_out_of_the_take(self):
+        scene = scenes.build(listen_first=False)
+        xml = write_musicxml([Line(text=self.MELODY, name="Violin", fifths=1), Line(text=self.BASS, name="Cello", fifths=1, clef="bass")])
+        with tempfile.TemporaryFile() as source:
+            source.write(xml)
+            source.flush()
+            piece = add_piece(teacher=scene.teacher, upload=source, filename="duet.musicxml", title="Duet")
+        passage = cut_passage(teacher=scene.teacher, revision=piece.current, part=1, bars="3-6")
+        with self.assertRaisesMessage(PassageError, "There are 2 bars before"):
+            desk.set_accompaniment(passage=passage, version=1, part=2, intro_bars=3)
+        self.client.force_login(scene.teacher, backend=BACKEND)
+        url = reverse("library:passage_accompaniment", args=[passage.pk])
+        self.client.post(url, {"version": "1", "part": "2", "intro_bars": "2"})
+        passage.refresh_from_db()
+        self.assertEqual((passage.accompaniment, passage.intro_bars), (2, 2))
+        expected = accompaniment_expectation(passage, 2, 2)
+        self.assertEqual([b.number for b in expected.bars], ["1", "2", "3", "4", "5", "6"])
+        fields = {"title": "Duet", "due_at": timezone.now(), "tempo": 80.0, "band_percent": 5.0, "count_off": 2}
+        assignment = services.assign(teacher=scene.teacher, passage=passage, enrolments=[scene.ossian], fields=fields)
+        task = assignment.tasks.get()
+        sound = ModelSound.objects.get(of_part=2)
+        self.assertIsNone(accompaniment_data(task))
+        render_model(model_sound_id=sound.pk)
+        told = accompaniment_data(task)
+        self.assertAlmostEqual(told["leadS"], 0.3 + 2 * 0.75 + 8 * 0.75)
+        # What the recorder would send: the playing with the track in the room, which began 0.4 s into the take.
+        own = expectation_of(revision_id=passage.revision_id, part=1, bars=passage.bars)
+        player = simulate(own, BY_SLUG["violin"], 80.0, style=Style(scatter_ms=5.0), room="bedroom", seed=2, source="additive")
+        playing = soxr.resample(player.samples, SYNTH_RATE_HZ, RATE_HZ)
+        sound.refresh_from_db()
+        with sound.sound.open("rb") as source:
+            track = open_recording(source).samples
+        mixed = np.zeros(int(0.4 * RATE_HZ) + max(len(track), int(told["leadS"] * RATE_HZ) + len(playing)) + RATE_HZ)
+        begin = int(0.4 * RATE_HZ)
+        mixed[begin : begin + len(track)] += 0.4 * track / np.abs(track).max()
+        enters = begin + int((told["leadS"] - player.truth["notes"][0]["onset_s"]) * RATE_HZ)
+        mixed[enters : enters + len(playing)] += 0.5 * playing / np.abs(playing).max()
+        scenes_consent(scene)
+        take = receive_take(
+            student=scene.ossian.student,
+            task=task,
+            source=io.BytesIO(wav_bytes(mixed.astype(np.float32), RATE_HZ)),
+            filename="take.wav",
+            backing={"sound": sound.pk, "at_s": 0.4},
+        )
+        analyse_take(take_id=take.pk)
+        result = take.analyses.get().result
+        self.assertEqual({n["status"] for n in result["notes"]}, {"correct"})
+        self.assertEqual([f["code"] for f in result["findings"] if f["category"] == "notes"], [])
+        self.assertIsNone(_backing(scene.task, f"{sound.pk} 0.4"))
+        self.assertEqual(_backing(task, f"{sound.pk} 0.4"), {"sound": sound.pk, "at_s": 0.4})
+
+
+def scenes_consent(scene: scenes.Scene) -> None:
+    record_consent(student=scene.ossian.student, given_by="Runa", recorded_by=scene.teacher)
 
 
 class PlanTests(scenes.OwnFolders, TestCase):

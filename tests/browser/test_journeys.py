@@ -73,6 +73,78 @@ class TeacherSetsWorkTests(BrowserTestCase):
         assignment = Assignment.objects.latest("pk")
         self.assertEqual((assignment.passage.bars, assignment.tempo), ("2-3", 88.0))
 
+    def test_the_passage_desk_with_mouse_and_keyboard(self):
+        page = self.page(self.scene.teacher)
+        page.goto(self.at(f"/library/passages/{self.scene.passage.pk}/"))
+        page.locator(".wide g.note g.notehead").nth(2).click(force=True)
+        page.get_by_label("Also right").fill("G9x")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.get_by_role("alert")).to_contain_text("is no pitch")
+        page.get_by_label("Also right").fill("C6")
+        page.get_by_label("Warning").fill("Not as in bar 1.")
+        self.accessible(page)
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.locator(".remarks")).to_contain_text("Not as in bar 1.")
+        # Keys alone: to the score, a note further, and leave it to the student.
+        page.locator("[data-sheet]").focus()
+        page.keyboard.press("ArrowRight")
+        expect(page.locator(".note-form h2")).to_contain_text("bar 0")
+        page.get_by_label("May be left out").focus()
+        page.keyboard.press("Space")
+        page.keyboard.press("Enter")
+        expect(page.locator(".wide")).to_contain_text("ad lib.")
+        # Cuts: proposed, one carried along by the arrow key, one dragged, kept.
+        page.get_by_role("button", name="Two bars at a time").click()
+        before = page.get_by_label("Segments").input_value()
+        page.get_by_role("button", name="Cut after bar 2").press("ArrowRight")
+        self.assertNotEqual(page.get_by_label("Segments").input_value(), before)
+        page.get_by_role("button", name="Cut after bar 3").hover()
+        page.mouse.down()
+        page.get_by_role("button", name="Cut after bar 2").hover()
+        page.mouse.up()
+        expect(page.get_by_label("Segments")).to_have_value(before)
+        page.get_by_role("button", name="Keep the cuts").click()
+        expect(page.get_by_role("status").first).to_contain_text("The cuts are kept.")
+        self.scene.passage.refresh_from_db()
+        self.assertEqual(" ".join(self.scene.passage.segments), before)
+
+    def test_pages_of_setting_work_are_accessible_and_fit_a_phone(self):
+        self.scene.assignment.before_steps = ["clap", "name"]
+        self.scene.assignment.save()
+        page = self.page(self.scene.teacher, PHONE)
+        for path in (
+            f"/library/passages/{self.scene.passage.pk}/",
+            "/library/write/melody/",
+            "/library/recordings/add/",
+            "/library/exercises/scale/",
+            f"/assignments/{self.scene.assignment.pk}/",
+            f"/assignments/{self.scene.assignment.pk}/change/",
+            f"/assignments/parts/{self.scene.task.pk}/exception/",
+            "/assignments/week/",
+            "/students/note-names/",
+        ):
+            with self.subTest(path=path):
+                page.goto(self.at(path))
+                self.no_sideways_scrolling(page)
+                self.accessible(page)
+        student = self.page(self.scene.ylva.student, PHONE)
+        stand = f"/assignments/stand/{self.scene.task.pk}"
+        for path in (f"{stand}/", f"{stand}/study/?shown=1&layer=fingering&layer=moves", f"{stand}/cards/", "/assignments/calendar/"):
+            with self.subTest(path=path):
+                student.goto(self.at(path))
+                self.no_sideways_scrolling(student)
+                self.accessible(student)
+
+    def test_what_is_typed_is_engraved_while_it_is_typed(self):
+        page = self.page(self.scene.teacher)
+        page.goto(self.at("/library/write/melody/"))
+        page.get_by_label("Text").fill("X:1\nT:Gale\nM:3/4\nL:1/4\nK:F\nFAc | f3 |]")
+        expect(page.get_by_role("heading", name="Gale")).to_be_visible()
+        self.assertEqual(page.locator(".wide g.note").count(), 4)
+        page.get_by_role("button", name="Keep it").click()
+        expect(page.get_by_role("heading", name="Gale")).to_be_visible()
+        expect(page.get_by_role("heading", name="Cuts for practising")).to_be_visible()
+
 
 class StudentRecordsTests(BrowserTestCase):
     microphone = wav({"kind": "wrong", "bar": "1", "beat": 0.0, "semitones": 2}, seed=5)

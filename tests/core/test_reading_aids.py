@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
+from didactor.core.errors import PassageError
+from didactor.core.score.expected import of_staff
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.reading_aids import counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
-from tests.music import TUNE, musicxml
+from didactor.core.score.rhythm_cards import cards_as_musicxml, rhythm_cards
+from tests.music import TUNE, expectation, musicxml
 
 
 def part(text: str, fifths: int = 0, **line: object) -> Part:
@@ -55,3 +58,28 @@ class ReadingAidsTests(SimpleTestCase):
         made = part("C4:q!p D4:q E4:q F4:q | G4:q!< F4:q E4:q D4:q | C4:h!f C4:h!.")
         self.assertEqual(loudness_in_words(made, {b.index: b for b in made.bars}), ["p from bar 1", "louder from bar 2", "f from bar 3"])
         self.assertEqual(loudness_in_words(part(TUNE), {}), [])
+
+
+class CardsAndNamesTests(SimpleTestCase):
+    def test_every_rhythm_once_with_what_to_say(self):
+        part = read(prepare(musicxml("C5:q C5:e C5:e C5:h | D5:q D5:e D5:e D5:h | E5:s E5:s E5:s E5:s E5:q r:h | F5:w", fifths=0))).parts[0]
+        cards = rhythm_cards(part.notes, {b.index: b for b in part.bars})
+        self.assertEqual(
+            [(card.bars, card.spoken) for card in cards],
+            [(("1", "2"), ("ta", "ti", "ti", "ta-a")), (("3",), ("ti", "ri", "ti", "ri", "ta", "")), (("4",), ("ta-a-a-a",))],
+        )
+        read_back = read(prepare(cards_as_musicxml(cards))).parts[0]
+        self.assertEqual([n.duration_quarters for n in read_back.notes if n.bar_index == 0], [1.0, 0.5, 0.5, 2.0])
+
+    def test_a_teacher_s_own_names_stand_in_for_letters(self):
+        part = read(prepare(musicxml("C5:q F#5:q B4:h", fifths=1))).parts[0]
+        own = {"C": "Cod", "F": "Fin"}
+        self.assertEqual([note_name(n, 1, "own", own) for n in part.notes], ["Cod", "Fin♯", "B"])
+        self.assertEqual(note_name(part.notes[0], 1, "own"), "C")
+
+    def test_one_hand_alone_is_its_own_passage(self):
+        expected = expectation("C5:q D5:q E5:h", fifths=0)
+        self.assertEqual(of_staff(expected, 1), expected)
+        self.assertEqual(of_staff(expected, None), expected)
+        with self.assertRaises(PassageError):
+            of_staff(expected, 2)
