@@ -92,7 +92,7 @@ class TeacherSetsWorkTests(BrowserTestCase):
         page.get_by_label("May be left out").focus()
         page.keyboard.press("Space")
         page.keyboard.press("Enter")
-        expect(page.locator(".wide")).to_contain_text("ad lib.")
+        expect(page.locator("div.wide")).to_contain_text("ad lib.")
         # Cuts: proposed, one carried along by the arrow key, one dragged, kept.
         page.get_by_role("button", name="Two bars at a time").click()
         before = page.get_by_label("Segments").input_value()
