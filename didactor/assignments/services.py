@@ -213,5 +213,6 @@ def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
         "order": passage.order,
         "beat_unit": assignment.beat_unit,
         "step": chosen.slug,
+        "judged": chosen.method is not None,
         "targets": replace(task.targets_of_step(chosen), **choices_for(passage)).to_json(),
     }

@@ -28,6 +28,7 @@ LAYERS = {
     "names": "Note names",
     "fingering": "Fingering",
     "moves": "Where the hand moves",
+    "large": "Large words and chords",
 }
 
 

@@ -54,6 +54,8 @@ def _hear(take: Take) -> None:
         take.playback_delay_s, take.duration_s, take.peaks = copy.delay_s, copy.duration_s, list(copy.peaks)
         take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
     basis = take.basis
+    if not basis.get("judged", True):
+        return _settle(take, TakeState.ANALYSED)  # an answer by playing: there is nothing to compare it with
     expectation = expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
     targets = Targets.from_json(basis["targets"])
     heard = analyse(recording, expectation, targets, progress=lambda step: _step(take, step), backing=_backing(basis.get("backing")))
