@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+WEEK_NOTE = "The ferry brings the new reeds on Thursday. Until then: slowly, and listen before you send."
 STUDIO = "Tern Sound music post"
 TEACHER = ("hedda", "Hedda Storrvik")
 GROUP = "Outer Skerries"
@@ -82,6 +83,15 @@ class DemoTake:
 
 
 @dataclass(frozen=True, kw_only=True)
+class DemoAddition:
+    """What the teacher adds to one note of the passage; ``beat`` in quarters from the bar's beginning."""
+
+    bar: str
+    beat: float
+    fields: dict[str, Any]
+
+
+@dataclass(frozen=True, kw_only=True)
 class DemoAssignment:
     """A passage with targets, for one student or a group, and the takes that came back, by student."""
 
@@ -98,6 +108,10 @@ class DemoAssignment:
     takes_allowed: int | None = None
     students_see: str = "marks"
     step: str = "play"
+    before_steps: tuple[str, ...] = ()
+    series: str = ""
+    segments: str = ""
+    added: tuple[DemoAddition, ...] = ()
 
 
 ASSIGNMENTS: tuple[DemoAssignment, ...] = (
@@ -207,6 +221,13 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         tempo=72,
         due_days=4,
         instructions="Listen to the open G before bar 11.",
+        segments="5-6 7-8 9-10 11-12",
+        added=(
+            DemoAddition(bar="5", beat=0.0, fields={"fingering": "0", "remark": "Begin with the open string."}),
+            DemoAddition(bar="7", beat=0.0, fields={"warning": "Lean on this note; nearly everybody hurries on."}),
+            DemoAddition(bar="9", beat=2.0, fields={"alternatives": "F2", "optional": ""}),
+            DemoAddition(bar="11", beat=2.0, fields={"fingering": "4", "warning": "F sharp: stretch, do not shift."}),
+        ),
         takes={
             "Inge Vadholm": (
                 DemoTake(
@@ -313,6 +334,8 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         score="skerry-scale",
         bars="1-7",
         title="Skerry Scale, check-off",
+        series="Check-offs of the autumn",
+        before_steps=("clap", "name"),
         students=("Ylva Tarnholm", "Ossian Brannagh", "Nell Quarrie"),
         tempo=80,
         due_days=8,

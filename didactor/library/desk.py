@@ -17,17 +17,21 @@ from django.db.models import F
 from didactor.core.errors import AudioError, PassageError
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.instruments import BY_SLUG, find_instrument
+from didactor.core.score.difficulty import difficulty
 from didactor.core.score.engraving import LAYOUTS
+from didactor.core.score.expected import expect
 from didactor.core.score.likeness import likenesses
 from didactor.core.score.model import Note
 from didactor.core.score.roadmap import bars_between, played_order
-from didactor.core.score.segments import phrases, two_by_two
+from didactor.core.score.segments import hardest_first, phrases, two_by_two
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
 from didactor.library.services import engraving_of, read_part
 from didactor.people.models import Person
 
+#: A tempo to reckon with where the score marks none, quarters a minute.
+USUAL_QPM = 80.0
 MOST_REFERENCE_BYTES = 200 * 1024 * 1024
 #: Containers of a video that every browser plays.
 _VIDEO_TYPES = {"mov": "video/mp4", "mp4": "video/mp4", "matroska": "video/webm", "webm": "video/webm"}
@@ -140,6 +144,27 @@ def set_segments(*, passage: Passage, version: int, segments: str) -> None:
 
 
 @transaction.atomic
+def pin_to_bar(*, passage: Passage, version: int, bar: str, text: str) -> None:
+    """A remark on a bar, for a printed line or for more than one note. Raises ``Overtaken``, and ``PassageError`` for a bar not in it."""
+    inside = bars_between(read_part(passage.revision_id, passage.part), passage.bars)
+    if bar not in {b.number for b in inside}:
+        raise PassageError(
+            "passage.no_such_bar", f"Bar {bar or '?'} is not in this passage: it has bars {inside[0].number} to {inside[-1].number}."
+        )
+    if not text.strip():
+        raise PassageError("passage.no_words", "Write a few words first.")
+    _change(passage, version)
+    Pin.objects.create(passage=passage, kind=PinKind.REMARK, bar=bar, text=text.strip()[:200])
+
+
+@transaction.atomic
+def unpin(*, passage: Passage, version: int, pin_id: int) -> None:
+    """Take a pin away. Raises ``Overtaken``."""
+    _change(passage, version)
+    passage.pins.filter(pk=pin_id).delete()
+
+
+@transaction.atomic
 def set_accompaniment(*, passage: Passage, version: int, part: int, intro_bars: int) -> None:
     """Choose the part that accompanies (0 for none) and how many bars of it come before.
 
@@ -189,7 +214,11 @@ def desk_of(passage: Passage) -> Desk:
         road_map=road_map_of(passage),
         bars=numbers,
         ends=frozenset(segment.rpartition("-")[2] for segment in passage.segments),
-        proposals=(("Phrases", _joined(phrases(part), numbers)), ("Two bars at a time", _joined(two_by_two(part), numbers))),
+        proposals=(
+            ("Phrases", _joined(phrases(part), numbers)),
+            ("Two bars at a time", _joined(two_by_two(part), numbers)),
+            ("Hardest first", _hardest(passage, numbers)),
+        ),
         remarks=tuple(numbered_remarks(passage)),
         traps=tuple(
             f"Bar {part.bars[x.bar].number} goes on otherwise than bar {part.bars[x.pattern].number}"
@@ -197,6 +226,15 @@ def desk_of(passage: Passage) -> Desk:
             if x.trap and x.bar in indices and x.pattern in indices
         ),
     )
+
+
+def _hardest(passage: Passage, numbers: tuple[str, ...]) -> str:
+    """The hardest bars at the piece's own tempo, the hardest first."""
+    part = read_part(passage.revision_id, passage.part)
+    if not part.notes:
+        return ""
+    found = difficulty(expect(part, passage.bars), passage.part_entry.get("tempo_qpm") or USUAL_QPM, part.bars[0].fifths)
+    return _joined(hardest_first(part, found), numbers)
 
 
 def _joined(segments: Any, numbers: tuple[str, ...]) -> str:

@@ -86,6 +86,24 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
+def pins(request: HttpRequest, pk: int) -> HttpResponse:
+    """A remark on a bar, or one taken away."""
+    found = _passage(request, pk)
+    version, unwanted = int(request.POST.get("version") or 0), request.POST.get("unpin", "")
+    try:
+        if unwanted.isdigit():
+            desk.unpin(passage=found, version=version, pin_id=int(unwanted))
+        else:
+            desk.pin_to_bar(passage=found, version=version, bar=request.POST.get("bar", "").strip(), text=request.POST.get("text", ""))
+    except desk.Overtaken:
+        messages.error(request, OVERTAKEN)
+    except CoreError as error:
+        messages.error(request, error.message)
+    return redirect(f"{reverse('library:passage', args=[pk])}#note")
+
+
+@teacher_only
+@require_POST
 def segments(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep the cuts for practising."""
     found = _passage(request, pk)

@@ -20,6 +20,7 @@ urlpatterns = [
     path("<int:pk>/original/", views.original, name="original"),
     path("passages/<int:pk>/", passage_views.passage, name="passage"),
     path("passages/<int:pk>/note/", passage_views.note, name="passage_note"),
+    path("passages/<int:pk>/pins/", passage_views.pins, name="passage_pins"),
     path("passages/<int:pk>/segments/", passage_views.segments, name="passage_segments"),
     path("passages/<int:pk>/accompaniment/", passage_views.accompaniment, name="passage_accompaniment"),
     path("passages/<int:pk>/model/", passage_views.make_model, name="passage_model"),

@@ -110,6 +110,17 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.passage.refresh_from_db()
         self.assertIn(self.passage.segments, (["5-6", "7-8"], []))
 
+    def test_remarks_on_bars_come_and_go(self):
+        url = reverse("library:passage_pins", args=[self.passage.pk])
+        self.assertContains(self.client.post(url, {"version": "1", "bar": "77", "text": "x"}, follow=True), "Bar 77 is not in this passage")
+        page = self.client.post(url, {"version": "1", "bar": "3", "text": "Count this one aloud."}, follow=True)
+        self.assertContains(page, "Count this one aloud.")
+        pin = self.passage.pins.get()
+        page = self.client.post(url, {"version": "1", "unpin": pin.pk}, follow=True)
+        self.assertContains(page, "Somebody else changed")
+        self.client.post(url, {"version": "2", "unpin": pin.pk})
+        self.assertFalse(self.passage.pins.exists())
+
     def test_the_road_map_is_unfolded(self):
         piece = Piece.objects.get(pk=self.passage.revision.piece_id)
         own = cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="5-8", order="5-6 5-6 7-8")

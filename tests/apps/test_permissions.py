@@ -43,6 +43,7 @@ EXPECTED = {
     "library:passage": TEACHER,
     "library:passage_note": TEACHER,
     "library:passage_segments": TEACHER,
+    "library:passage_pins": TEACHER,
     "library:passage_model": TEACHER,
     "library:passage_accompaniment": TEACHER,
     "library:passage_models_fragment": TEACHER,
@@ -99,6 +100,7 @@ EXPECTED = {
 PASSAGE = (
     "passage",
     "passage_note",
+    "passage_pins",
     "passage_segments",
     "passage_model",
     "passage_accompaniment",
@@ -207,6 +209,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "save_draft",
             "send",
             "passage_segments",
+            "passage_pins",
             "passage_model",
             "passage_accompaniment",
             "add_reference",

@@ -13,15 +13,26 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
-from didactor.assignments.services import assign
+from didactor.assignments.services import assign, write_week_note
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.stages import BY_SLUG as STAGES
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
-from didactor.demo.scenario import ASSIGNMENTS, EXERCISES, STUDENTS, STUDIO, TEACHER, DemoAssignment, DemoExercise, DemoTake
+from didactor.demo.scenario import (
+    ASSIGNMENTS,
+    EXERCISES,
+    STUDENTS,
+    STUDIO,
+    TEACHER,
+    WEEK_NOTE,
+    DemoAssignment,
+    DemoExercise,
+    DemoTake,
+)
+from didactor.library import desk
 from didactor.library.exercises import keep
-from didactor.library.models import Piece
-from didactor.library.services import add_piece, cut_passage, expectation_of
+from didactor.library.models import Passage, Piece
+from didactor.library.services import add_piece, cut_passage, expectation_of, read_part
 from didactor.people.models import Enrolment, Person, Role, Studio
 from didactor.people.services import add_guardian, add_student, make_card, record_consent
 from didactor.review.services import decide_mark, keep_all, open_review, save_draft, send
@@ -48,6 +59,7 @@ class Command(BaseCommand):
             self._assignment(teacher, people, pieces[demo.score], demo)
         for exercise in EXERCISES:
             self._exercise(teacher, people, exercise)
+        write_week_note(teacher=teacher, group=None, day=timezone.localdate(), text=WEEK_NOTE)
         path = Path(settings.STATE) / "demo.txt"
         path.write_text("\n".join(lines) + "\n")
         path.chmod(0o600)
@@ -96,13 +108,24 @@ class Command(BaseCommand):
                 "checklist": FULL_CHECKLIST,
                 "students_see": demo.students_see,
                 "step": demo.step,
+                "before_steps": list(demo.before_steps),
+                "series": demo.series,
             },
         )
+        self._add_to(passage, demo)
         for name, takes in demo.takes.items():
             task = assignment.tasks.get(enrolment=people[name])
             for take in takes:
                 self._take(teacher, assignment, task, take)
                 self.stdout.write(f"    {name}: {demo.title}")
+
+    def _add_to(self, passage: Passage, demo: DemoAssignment) -> None:
+        if demo.segments:
+            desk.set_segments(passage=passage, version=passage.version, segments=demo.segments)
+        part = read_part(passage.revision_id, passage.part)
+        for entry in demo.added:
+            note = next(n for n in part.notes if (part.bars[n.bar_index].number, n.onset_quarters) == (entry.bar, entry.beat))
+            desk.set_note(passage=passage, version=passage.version, note_id=note.id, fields=entry.fields)
 
     def _exercise(self, teacher: Person, people: dict[str, Enrolment], demo: DemoExercise) -> None:
         passage = keep(teacher=teacher, kind=demo.kind, choices=demo.choices)
