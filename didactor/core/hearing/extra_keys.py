@@ -21,8 +21,8 @@ from didactor.core.units import FloatArray
 OVERTONES = (12, 19, 24, 28, 31)
 #: A weaker strike is none.
 LEAST_STRENGTH = 0.4
-#: Log odds from which on a strike is an extra note: four false ones in the 257 takes of the fit set when tested across sources.
-EXTRA_FROM = 2.7
+#: Log odds from which on a strike is an extra note: some five false ones in the 257 takes of the fit set when tested across sources.
+EXTRA_FROM = 2.5
 #: Strikes so near are heard together; a key struck again within this time rings rather than being struck twice.
 TOGETHER_S, AGAIN_S = 0.06, 0.5
 #: How long a key that is not written is taken to sound.

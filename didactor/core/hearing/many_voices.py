@@ -52,6 +52,8 @@ APART_S, ELSEWHERE_S, ELSEWHERE_STRENGTH, ELSEWHERE_GAIN = 0.06, 0.26, 0.55, 1.5
 #: Log odds from which on a key that is an overtone of a written one was struck itself.
 OVERTONE_STRUCK = 6.0
 MIN_STRIKES = 3
+#: A key that is heard at this share of another's strikes, of so many at least, belongs to the other's sound.
+ALONG_SHARE, FEWEST_ALONG = 0.5, 2
 #: What is typical of a hand takes so many notes to know.
 FEWEST_TYPICAL = 6
 #: The level of a note is the highest within this time of its onset.
@@ -313,6 +315,19 @@ class Take:
             return [], np.zeros((0, len(EXTRA_MODEL.names)))
         return asked, extra_rows(self.evidence, self.strikes, asked, written, [self._due_at(s.time_s) for s in asked])
 
+    def _sounds_along(self, strike: Strike) -> bool:
+        """Whether a key is heard most times that one of those due with it is struck: that is how it sounds, not what was played."""
+        for key in self._due_at(strike.time_s) - {strike.midi}:
+            others = [
+                t
+                for m, t in self.times.items()
+                if key in self._keys[m] and abs(t - strike.time_s) > APART_S and strike.midi not in self._expected_near(t)
+            ]
+            along = sum(any(s.midi == strike.midi and abs(s.time_s - t) < APART_S for s in self.strikes) for t in others)
+            if len(others) >= FEWEST_ALONG and along >= ALONG_SHARE * len(others):
+                return True
+        return False
+
     def extras(self, notes: list[NoteHeard]) -> list[ExtraNote]:
         """Keys struck that nothing written explains."""
         asked, rows = self.strays(notes)
@@ -321,7 +336,7 @@ class Take:
         times = sorted((t, m) for m, t in self.times.items())
         found = []
         for strike, odds in zip(asked, EXTRA_MODEL.log_odds(rows).tolist(), strict=True):
-            if odds < EXTRA_FROM:
+            if odds < EXTRA_FROM or self._sounds_along(strike):
                 continue
             at, moment = max((t, m) for t, m in times if t <= strike.time_s + 0.06)
             position = self.moments[moment].quarters + max(0.0, strike.time_s - at) / max(self.alignment.seconds_per_quarter, 1e-3)
