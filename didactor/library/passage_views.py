@@ -31,6 +31,12 @@ def _passage(request: HttpRequest, pk: int) -> Passage:
     return get_object_or_404(own.select_related("revision__piece").prefetch_related("pins"), pk=pk)
 
 
+def _version(request: HttpRequest) -> int:
+    """The version that a form was made on; 0, which none has, for nonsense."""
+    text = request.POST.get("version", "")
+    return int(text) if text.isdigit() and len(text) < 10 else 0
+
+
 @teacher_only
 def passage(request: HttpRequest, pk: int) -> HttpResponse:
     """The engraved passage with everything that is added to it."""
@@ -63,7 +69,7 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
         try:
             desk.set_note(
                 passage=found,
-                version=int(request.POST.get("version") or 0),
+                version=_version(request),
                 note_id=note_id,
                 fields={**request.POST.dict(), "optional": "optional" in request.POST},
             )
@@ -89,7 +95,7 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 def pins(request: HttpRequest, pk: int) -> HttpResponse:
     """A remark on a bar, or one taken away."""
     found = _passage(request, pk)
-    version, unwanted = int(request.POST.get("version") or 0), request.POST.get("unpin", "")
+    version, unwanted = _version(request), request.POST.get("unpin", "")
     try:
         if unwanted.isdigit():
             desk.unpin(passage=found, version=version, pin_id=int(unwanted))
@@ -108,7 +114,7 @@ def segments(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep the cuts for practising."""
     found = _passage(request, pk)
     try:
-        desk.set_segments(passage=found, version=int(request.POST.get("version") or 0), segments=request.POST.get("segments", ""))
+        desk.set_segments(passage=found, version=_version(request), segments=request.POST.get("segments", ""))
     except desk.Overtaken:
         messages.error(request, OVERTAKEN)
     except CoreError as error:

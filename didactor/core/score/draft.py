@@ -5,6 +5,7 @@ A ``DraftNote`` may have any length; writing splits it into noteheads that exist
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -94,6 +95,11 @@ class DraftPart:
     bars: list[DraftBar]
     clef: str = "treble"
     transposition: int = 0
+
+
+def without_control_signs(text: str) -> str:
+    """Text without the signs that XML cannot hold, whatever a damaged file has in it."""
+    return re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]", "", text)
 
 
 def pieces_of(nominal: Fraction) -> list[tuple[Fraction, str, int]]:

@@ -7,6 +7,7 @@ import re
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.abc import abc_to_musicxml, tunes_in
 from didactor.core.score.chordpro import chordpro_to_musicxml
+from didactor.core.score.draft import without_control_signs
 from didactor.core.score.midi import midi_to_musicxml
 from didactor.core.score.musicxml import ZIP_MAGIC
 
@@ -36,7 +37,9 @@ def to_musicxml(data: bytes) -> list[tuple[bytes, list[Problem]]]:
 
 
 def _text(data: bytes) -> str:
+    """The text of a file, without signs that XML cannot hold."""
     try:
-        return data.decode("utf-8-sig")
+        text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        return data.decode("latin-1")
+        text = data.decode("latin-1")
+    return without_control_signs(text)

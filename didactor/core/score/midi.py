@@ -14,7 +14,7 @@ from fractions import Fraction
 import mido
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, Pitch, write_draft
+from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, Pitch, without_control_signs, write_draft
 from didactor.core.score.spelling import simplest
 from didactor.core.units import STEP_SEMITONES, name_to_midi
 
@@ -89,7 +89,7 @@ def _gather(file: mido.MidiFile) -> tuple[list[_Track], list[tuple[Fraction, tup
             at += message.time
             quarters = Fraction(at, file.ticks_per_beat)
             if message.type == "track_name":
-                name = message.name.strip()[:60]
+                name = without_control_signs(message.name).strip()[:60]
             elif message.type == "time_signature" and 0 < message.numerator <= 64 and message.denominator in (1, 2, 4, 8, 16, 32):
                 metres.setdefault(quarters, (message.numerator, message.denominator))
             elif message.type == "key_signature" and fifths == 0:

@@ -121,7 +121,10 @@ def prepare(data: bytes) -> bytes:
     if not parts:
         raise ScoreError("score.no_parts", "The score has no parts: there is nothing to play in it.")
     for part_number, part in enumerate(parts, start=1):
-        _identify(part, part_number)
+        try:
+            _identify(part, part_number)
+        except (ValueError, ZeroDivisionError, OverflowError) as error:
+            raise ScoreError("score.bad_values", f"Part {part_number} of the score holds values that make no sense ({error}).") from error
         # Some programs write only what sounds; a reader needs the signs all the same.
         if part.find("measure/note/accidental") is None:
             with suppress(ValueError, KeyError, OverflowError):  # values that make no sense are told when they are read
