@@ -3,11 +3,19 @@
 from __future__ import annotations
 
 import re
+import tempfile
 from typing import Any
 
+from django.utils import timezone
 from playwright.sync_api import expect
 
 from didactor.assignments.models import Assignment
+from didactor.assignments.services import assign
+from didactor.core.score.write import Line, write_musicxml
+from didactor.library.desk import set_accompaniment
+from didactor.library.jobs import render_model
+from didactor.library.models import ModelSound
+from didactor.library.services import add_piece, cut_passage
 from didactor.people.services import add_student
 from didactor.takes.models import Take, Upload
 from tests import scene as scenes
@@ -189,6 +197,45 @@ class StudentRecordsTests(BrowserTestCase):
         self.assertTrue(take.is_submitted)
         clicks = take.basis["targets"]["clicks_s"]
         self.assertEqual((len(clicks) >= 3, clicks == sorted(clicks)), (True, True))
+
+    def test_a_sealed_duet_is_opened_and_recorded_over_its_accompaniment(self):
+        teacher = self.scene.teacher
+        lines = [
+            Line(text="C5:w | D5:w | G4:q A4:q B4:h | D5:q C5:q B4:h", name="Flute", fifths=1),
+            Line(text="C3:w | C3:w | G2:w | G2:w", name="Cello", fifths=1, clef="bass"),
+        ]
+        with tempfile.TemporaryFile() as source:
+            source.write(write_musicxml(lines))
+            source.flush()
+            piece = add_piece(teacher=teacher, upload=source, filename="duet.musicxml", title="Duet")
+        passage = cut_passage(teacher=teacher, revision=piece.current, part=1, bars="3-4")
+        set_accompaniment(passage=passage, version=1, part=2, intro_bars=1)
+        fields = {"title": "Duet", "due_at": timezone.now(), "tempo": 180.0, "band_percent": 5.0, "count_off": 2}
+        fields |= {"preparation_s": 30, "before_steps": ["clap", "name"]}
+        task = assign(teacher=teacher, passage=passage, enrolments=[self.scene.ylva], fields=fields).tasks.get()
+        sound = ModelSound.objects.get(of_part=2)
+        render_model(model_sound_id=sound.pk)
+        page = self.page(self.scene.ylva.student)
+        page.goto(self.at(f"/assignments/stand/{task.pk}/"))
+        self.assertEqual(page.locator("svg.score").count(), 0)
+        self.accessible(page)
+        page.get_by_role("button", name="Start the clock").click()
+        expect(page.get_by_role("timer")).to_contain_text("seconds to read it")
+        self.assertGreater(page.locator(".wide g.note").count(), 4)
+        page.get_by_role("button", name="Done", exact=True).click()
+        expect(page.get_by_role("button", name="Done; take it back")).to_be_visible()
+        page.get_by_label("This take is").select_option("clap")
+        expect(page.get_by_label("play the accompaniment")).to_be_checked()
+        page.get_by_role("button", name="Record", exact=True).click()
+        expect(page.get_by_text("The accompaniment plays")).to_be_visible()
+        expect(page.get_by_text("Keep going, whatever happens")).to_be_visible(timeout=30_000)
+        expect(page.locator("[data-clock]")).to_have_text(re.compile(r"0:0[3-9]"), timeout=60_000)
+        page.get_by_role("button", name="Stop").click()
+        page.get_by_role("button", name="Keep this take").click()
+        page.wait_for_url("**/takes/*/")
+        basis = Take.objects.get().basis
+        self.assertEqual((basis["step"], basis["backing"]["sound"]), ("clap", sound.pk))
+        self.assertTrue(0 <= basis["backing"]["at_s"] < 3.0, basis["backing"])
 
     def test_an_upload_survives_a_closed_page(self):
         data = wav(seed=6)
