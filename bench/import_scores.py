@@ -21,7 +21,8 @@ import threading
 import time
 import warnings
 from collections import Counter
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -128,20 +129,23 @@ def corpus(form: str, options: argparse.Namespace) -> list[tuple[str, str, int]]
 
 
 class Patient:
-    """A process of its own for each thread, given up and replaced when a score keeps it busy for ever."""
+    """A process of its own for each thread, replaced when a score keeps it busy for ever or kills it."""
 
     def __init__(self) -> None:
         self._own = threading.local()
 
     def __call__(self, job: tuple[str, str, int]) -> Reading:
         if not hasattr(self._own, "pool"):
-            self._own.pool = multiprocessing.get_context("spawn").Pool(1)
+            self._own.pool = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"))
         try:
-            return self._own.pool.apply_async(one, (job,)).get(PATIENCE_S)
-        except multiprocessing.TimeoutError:
-            self._own.pool.terminate()
+            return self._own.pool.submit(one, job).result(PATIENCE_S)
+        except (TimeoutError, BrokenProcessPool) as error:
+            for process in list(self._own.pool._processes.values()):
+                process.kill()
+            self._own.pool.shutdown(wait=False, cancel_futures=True)
             del self._own.pool
-            return Reading(name=f"{Path(job[1]).name}#{job[2]}", format=job[0], said=[f"no answer within {PATIENCE_S} s"])
+            why = f"no answer within {PATIENCE_S} s" if isinstance(error, TimeoutError) else "the reading process died"
+            return Reading(name=f"{Path(job[1]).name}#{job[2]}", format=job[0], said=[why])
 
 
 def one(job: tuple[str, str, int]) -> Reading:

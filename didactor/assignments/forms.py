@@ -42,6 +42,7 @@ KEPT = (
     "students_see",
     "instructions",
     "question",
+    "ladder",
 )
 
 
@@ -91,6 +92,9 @@ class AssignmentForm(forms.Form):
         help_text="Nothing ticked: sound alone is enough.",
     )
     series = forms.CharField(max_length=120, required=False, label="Series of check-offs", help_text="The same name for all of them.")
+    ladder = forms.CharField(
+        max_length=100, required=False, label="Ladder of tempi", help_text="Like 52 60 66. Empty: reckoned from the hardest bar."
+    )
     due_at = forms.DateTimeField(label="Due", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
     instructions = forms.CharField(required=False, widget=forms.Textarea(attrs={"rows": 3}))
     checklist = forms.MultipleChoiceField(
@@ -112,6 +116,15 @@ class AssignmentForm(forms.Form):
         self.fields["due_at"].initial = (timezone.localtime() + timedelta(days=7)).replace(hour=20, minute=0, second=0, microsecond=0)
         self.fields["checklist"].initial = checklist_for("at_tempo", ())
 
+    def clean_ladder(self) -> list[float]:
+        try:
+            tempi = [float(word) for word in self.cleaned_data["ladder"].replace(",", " ").split()]
+        except ValueError as error:
+            raise forms.ValidationError("Write tempi as numbers, like 52 60 66.") from error
+        if tempi != sorted(set(tempi)) or any(not TEMPO_LOW <= tempo <= TEMPO_HIGH for tempo in tempi):
+            raise forms.ValidationError(f"A ladder rises, between {TEMPO_LOW:g} and {TEMPO_HIGH:g}.")
+        return tempi
+
     def clean_due_at(self) -> Any:
         due = self.cleaned_data["due_at"]
         if due < timezone.now():
@@ -119,12 +132,18 @@ class AssignmentForm(forms.Form):
         return due
 
     def clean(self) -> dict[str, Any]:
-        data = super().clean() or {}
-        if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
-            self.add_error("tempo_to", "The upper tempo is below the lower one.")
+        data = self.clean_tempi(super().clean() or {})
         data["chosen"] = self.people()
         if not data["chosen"]:
             self.add_error("enrolments", "Choose a group or at least one student.")
+        return data
+
+    def clean_tempi(self, data: dict[str, Any]) -> dict[str, Any]:
+        """Tempi that contradict each other."""
+        if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
+            self.add_error("tempo_to", "The upper tempo is below the lower one.")
+        if data.get("ladder") and data.get("tempo") and data["ladder"][-1] > data["tempo"]:
+            self.add_error("ladder", "The ladder goes beyond the target.")
         return data
 
     def people(self) -> list[Enrolment]:
@@ -151,7 +170,8 @@ class AssignmentForm(forms.Form):
 
 def kept_of(assignment: Assignment) -> dict[str, Any]:
     """What a form begins with when an assignment is given again, changed, or kept as a template."""
-    return {name: getattr(assignment, name) for name in KEPT}
+    kept = {name: getattr(assignment, name) for name in KEPT}
+    return {**kept, "ladder": " ".join(f"{tempo:g}" for tempo in assignment.ladder)}
 
 
 class ChangeForm(AssignmentForm):
@@ -165,10 +185,7 @@ class ChangeForm(AssignmentForm):
             del self.fields[name]
 
     def clean(self) -> dict[str, Any]:
-        data = forms.Form.clean(self) or {}
-        if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
-            self.add_error("tempo_to", "The upper tempo is below the lower one.")
-        return data
+        return self.clean_tempi(forms.Form.clean(self) or {})
 
     def clean_due_at(self) -> Any:
         return self.cleaned_data["due_at"]

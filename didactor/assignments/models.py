@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.utils import timezone
 
@@ -108,7 +109,8 @@ class Assignment(models.Model):
     """A passage with its targets, given to students on one day.
 
     It may be changed after takes came in; what they were judged against is frozen with them. ``version`` goes up with each change.
-    ``before_steps`` come first on the same bars; ``preparation_s`` keeps the passage sealed until the student starts the clock.
+    ``before_steps`` come first on the same bars; ``ladder`` are tempi on the way to the target, reckoned where it is empty;
+    ``preparation_s`` keeps the passage sealed until the student starts the clock.
     """
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="assignments")
@@ -134,6 +136,7 @@ class Assignment(models.Model):
     must_show = models.JSONField(default=list, blank=True)
     preparation_s = models.PositiveIntegerField(null=True, blank=True)
     question = models.TextField(blank=True)
+    ladder = ArrayField(models.FloatField(), default=list, blank=True)
     series = models.ForeignKey(Series, on_delete=models.SET_NULL, null=True, blank=True, related_name="assignments")
     version = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)

@@ -134,8 +134,10 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
     found = difficulty(expectation, qpm, first.fifths)
     facts.append(("The hardest bar", f"Bar {found.hardest.number}: {' and '.join(found.hardest.why) or 'look at it first'}."))
     start = quarters_to_beats_per_minute(starting_tempo(found, qpm, task.enrolment.level), assignment.beat_unit)
-    steps = ladder(start, quarters_to_beats_per_minute(qpm, assignment.beat_unit))
-    facts.append(("Tempo", f"{task.tempo_in_words}. " + (f"Begin at {', then '.join(map(str, steps))}." if len(steps) > 1 else "")))
+    steps = assignment.ladder or ladder(start, quarters_to_beats_per_minute(qpm, assignment.beat_unit))
+    facts.append(
+        ("Tempo", f"{task.tempo_in_words}. " + (f"Begin at {', then '.join(f'{step:g}' for step in steps)}." if len(steps) > 1 else ""))
+    )
     loud = loudness_in_words(part, bars)
     if loud:
         facts.append(("Loud and soft", ", ".join(loud) + "."))

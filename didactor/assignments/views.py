@@ -75,7 +75,7 @@ def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
         initial["step"] = "listen"
     template = Template.objects.filter(studio=request.user.studio, pk=_number(request.GET.get("template"))).first()
     if template is not None:
-        initial |= {name: value for name, value in template.fields.items() if name != "tempo" or value}
+        initial |= {**template.fields, "ladder": " ".join(f"{tempo:g}" for tempo in template.fields.get("ladder", []))}
     again = Assignment.objects.visible_to(request.user).filter(pk=_number(request.GET.get("from"))).first()
     if again is not None:
         initial |= {**kept_of(again), "title": again.title, "series": again.series or ""}
