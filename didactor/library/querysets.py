@@ -36,12 +36,14 @@ class PassageQuerySet(models.QuerySet[Any]):
         return self.filter(arranged_from=None)
 
     def visible_to(self, person: Person) -> PassageQuerySet:
-        """A teacher's own studio; a student or guardian the passages assigned to them."""
+        """A teacher's own studio; a student or guardian the passages assigned to them, sealed ones once they are opened."""
         if not person.is_authenticated:
             return self.none()
         if person.is_teacher:
             return self.filter(revision__piece__studio=person.studio)
         given = models.Q()
-        for path in ("assignments__tasks", "tasks"):
-            given |= models.Q(**{f"{path}__enrolment__student": person}) | models.Q(**{f"{path}__enrolment__student__guardians": person})
+        for path, assignment in (("assignments__tasks", "assignments"), ("tasks", "tasks__assignment")):
+            own = models.Q(**{f"{path}__enrolment__student": person}) | models.Q(**{f"{path}__enrolment__student__guardians": person})
+            opened = models.Q(**{f"{assignment}__preparation_s": None}) | models.Q(**{f"{path}__opened_at__isnull": False})
+            given |= own & opened
         return self.filter(given).distinct()

@@ -9,6 +9,7 @@ from datetime import timedelta
 import icalendar
 import numpy as np
 import soxr
+from django.core.files.base import ContentFile
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
@@ -296,7 +297,12 @@ class PlanTests(scenes.OwnFolders, TestCase):
             receive_take(
                 student=self.scene.ylva.student, task=Task.objects.get(pk=self.task.pk), source=io.BytesIO(wav()), filename="a.wav"
             )
+        sound = self.task.passage.model_sounds.first()
+        sound.sound.save("x.mp3", ContentFile(b"x" * 100))
+        model = reverse("library:model_sound", args=[sound.pk])
+        self.assertEqual(self.client.get(model).status_code, 404)
         page = self.client.post(reverse("assignments:open_sealed", args=[self.task.pk]), follow=True)
+        self.assertEqual(self.client.get(model).status_code, 200)
         self.assertContains(page, 'data-countdown="4')
         opened = Task.objects.get(pk=self.task.pk).opened_at
         self.client.post(reverse("assignments:open_sealed", args=[self.task.pk]))
