@@ -201,10 +201,10 @@ def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
     """What a take is judged against, as it stands now: goes into the take and does not change with the assignment.
 
     Args:
-        step: one on the way that can be recorded; the goal for anything else.
+        step: one on the way; the goal for anything else.
     """
     assignment, passage = task.assignment, task.passage
-    chosen = next((s for s in assignment.steps if s.slug == step and s.method), goal(assignment.step))
+    chosen = next((s for s in assignment.steps if s.slug == step), goal(assignment.step))
     return {
         "revision_id": passage.revision_id,
         "passage_id": passage.pk,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """``method`` is the core's step it is heard by, None for one that is done and ticked; ``staff`` hears one hand alone."""
+    """``method`` is the core's step it is heard by; None: done and ticked, or recorded for one's own ear. ``staff``: one hand alone."""
 
     slug: str
     title: str
@@ -28,7 +28,8 @@ BEFORE = (
     Step(slug="count", title="Write the counting under the notes", method=None),
     Step(slug="clap", title="Count and clap", method="clap"),
     Step(slug="name", title="Say the names in time", method=None),
-    Step(slug="easy", title="An easier way of sounding: plucked, or fingered silently", method=None),
+    Step(slug="silent", title="Finger it silently", method=None),
+    Step(slug="easy", title="An easier way of sounding, as plucked before bowed", method="play"),
     Step(slug="right", title="Right hand alone", method="play", staff=1),
     Step(slug="left", title="Left hand alone", method="play", staff=2),
     Step(slug="chords", title="The chord changes alone", method="chords"),

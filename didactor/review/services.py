@@ -11,6 +11,9 @@ from didactor.people.models import Person
 from didactor.review.models import Decision, Mark, Origin, Review, Standing
 from didactor.takes.models import Submission
 
+#: How much is played of a place that is pinned by its second.
+HEARD_FROM_A_SECOND_S = 2.0
+
 
 class ReviewRefused(Exception):
     """What cannot be done with an answer now; the words say why."""
@@ -65,8 +68,10 @@ def keep_all(*, review: Review) -> None:
     review.marks.filter(standing=Standing.PROPOSED).update(standing=Standing.KEPT)
 
 
-def add_remark(*, review: Review, category: str, text: str, bar: str = "", beat: float | None = None, note_id: str = "") -> Mark:
-    """A remark of the teacher's own, pinned to a bar, beat or note. Raises ``ReviewRefused`` without words or once sent."""
+def add_remark(
+    *, review: Review, category: str, text: str, bar: str = "", beat: float | None = None, note_id: str = "", at_s: float | None = None
+) -> Mark:
+    """A remark of the teacher's own, pinned to a bar, beat, note or second. Raises ``ReviewRefused`` without words or once sent."""
     _check_draft(review)
     if not text.strip():
         raise ReviewRefused("Write a few words first.")
@@ -79,6 +84,8 @@ def add_remark(*, review: Review, category: str, text: str, bar: str = "", beat:
         bar=bar.strip()[:10],
         beat=beat,
         note_ids=[note_id] if note_id else [],
+        start_s=at_s,
+        end_s=None if at_s is None else at_s + HEARD_FROM_A_SECOND_S,
     )
 
 

@@ -175,10 +175,17 @@ def add_remark(request: HttpRequest, pk: int) -> HttpResponse:
             bar=request.POST.get("bar", ""),
             beat=float(beat) - 1 if beat.replace(".", "", 1).isdigit() else None,
             note_id=request.POST.get("note_id", "")[:80],
+            at_s=_second(request.POST.get("at_s", "")),
         )
     except services.ReviewRefused as error:
         return _marks_answer(request, review, str(error))
     return _marks_answer(request, review)
+
+
+def _second(text: str) -> float | None:
+    """A second of the recording, as typed; None for nothing or nonsense."""
+    plain = text.strip().replace(",", ".")
+    return float(plain) if plain.replace(".", "", 1).isdigit() and len(plain) < 8 else None
 
 
 def _save(request: HttpRequest, review: Review) -> Review:

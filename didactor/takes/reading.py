@@ -276,8 +276,9 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
 def _steps(task: Task, takes: list[Take]) -> list[dict[str, Any]]:
     """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word."""
     heard = {take.basis.get("step") for take in takes if take.state == TakeState.ANALYSED}
+    ticked = {*heard, *task.steps_done}
     return [
-        {"step": step, "done": step.slug in (heard if step.method else task.steps_done), "last": step.slug == task.assignment.step}
+        {"step": step, "done": step.slug in (heard if step.method else ticked), "last": step.slug == task.assignment.step}
         for step in task.assignment.steps
     ]
 

@@ -117,6 +117,14 @@ class DeskPagesTests(scenes.OwnFolders, TestCase):
         self.assertRedirects(self.client.post(self.url("decide_mark", mark.pk), {"standing": "dropped"}), self.url("detail"))
         self.assertContains(self.client.post(self.url("decide_mark", mark.pk), {"standing": "burnt"}, headers=HTMX), "trouble-box")
 
+    def test_a_remark_may_be_pinned_to_a_second(self):
+        url = reverse("review:add_remark", args=[self.submission.pk])
+        self.client.post(url, {"text": "Here the bow bounces", "category": "tone", "at_s": "12,5"})
+        self.client.post(url, {"text": "Everywhere", "category": "tone", "at_s": "soon"})
+        marks = {m.text: (m.start_s, m.end_s) for m in self.submission.review.marks.filter(origin="teacher")}
+        self.assertEqual(marks, {"Here the bow bounces": (12.5, 14.5), "Everywhere": (None, None)})
+        self.assertContains(self.client.get(reverse("review:detail", args=[self.submission.pk])), 'data-hear="12.500"')
+
     def test_a_remark_needs_words_and_keeps_its_place(self):
         empty = self.client.post(self.url("add_remark"), {"text": " ", "bar": "3"}, headers=HTMX)
         self.assertContains(empty, "Write a few words first")

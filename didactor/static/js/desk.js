@@ -30,6 +30,14 @@ document.addEventListener("click", (event) => {
   if (own) pin(own.dataset.bar, note.dataset.id);
 });
 
+// The moment that is playing, in seconds of the recording: where no notes are written, remarks are pinned by time.
+document.addEventListener("click", (event) => {
+  if (!event.target.closest("[data-this-moment]")) return;
+  const { delay } = JSON.parse(document.getElementById("player-data").textContent);
+  const audio = document.querySelector("[data-player] audio");
+  fields("at_s").value = Math.max(0, audio.currentTime - delay).toFixed(1);
+});
+
 // K keeps and D drops the first open proposal; R goes to the remark.
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
