@@ -45,11 +45,7 @@ def assign(
     chosen = [e for e in enrolments if parts.get(e.pk) != LEAVE_OUT]
     if not chosen:
         raise PassageError("assignment.nobody", "Choose at least one student.")
-    if not passage.revision.piece.has_notation and fields.get("step") != "listen":
-        fields = {**fields, "step": "listen" if passage.revision.piece.is_recording else "pulse"}  # its notes are not known
-    fields = _with_series(teacher, fields)
-    if fields.get("step") == "chords" and not _has_chords(passage):
-        raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
+    fields = _fitting(passage, _with_series(teacher, fields))
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
     for enrolment in chosen:
         part = written_for(passage=passage, instrument=enrolment.instrument, offer=_offer_for(passage, enrolment, parts.get(enrolment.pk)))
@@ -108,6 +104,20 @@ class Overtaken(Exception):
     """Somebody else changed the assignment meanwhile."""
 
 
+def _fitting(passage: Passage, fields: dict[str, Any]) -> dict[str, Any]:
+    """The fields with a goal that the passage allows: without notation only the pulse, or listening.
+
+    Raises:
+        PassageError: chords to strum where none are written.
+    """
+    piece = passage.revision.piece
+    if not piece.has_notation and fields.get("step") != "listen":
+        return {**fields, "step": "listen" if piece.is_recording else "pulse"}
+    if fields.get("step") == "chords" and not _has_chords(passage):
+        raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
+    return fields
+
+
 def _with_series(teacher: Person, fields: dict[str, Any]) -> dict[str, Any]:
     """The fields with the series of that name, made when it is new."""
     title = fields.get("series") or ""
@@ -125,7 +135,8 @@ def change_assignment(*, assignment: Assignment, teacher: Person, version: int, 
         Overtaken: it is not at this version any more.
         PassageError: targets that make no sense.
     """
-    changed = Assignment.objects.filter(pk=assignment.pk, version=version).update(version=F("version") + 1, **_with_series(teacher, fields))
+    fields = _fitting(assignment.passage, _with_series(teacher, fields))
+    changed = Assignment.objects.filter(pk=assignment.pk, version=version).update(version=F("version") + 1, **fields)
     if not changed:
         raise Overtaken
     assignment.refresh_from_db()

@@ -248,6 +248,8 @@ class PlanTests(scenes.OwnFolders, TestCase):
         )
         self.assertContains(self.change(tempo=50, version=1), "Somebody else changed this assignment")
         self.assignment.refresh_from_db()
+        self.assertContains(self.change(step="chords"), "nothing to strum from")
+        self.assignment.refresh_from_db()
         self.assertEqual(self.assignment.tempo, 99.0)
 
     def test_one_student_has_a_tempo_and_a_date_of_their_own(self):
