@@ -300,6 +300,8 @@ def compare(reading: Reading, own: list[Counter[tuple[int, int]]], theirs: list[
         own = [together(own)]
     # Parts without pitched notes (a drum) may be left out by one of them.
     own, theirs = [n for n in own if n], [n for n in theirs if n]
+    if len(own) != len(theirs):
+        own, theirs = [together(own)], [together(theirs)]  # music21 makes two parts of two staves
     reading.compared = True
     for index in range(max(len(own), len(theirs))):
         a = own[index] if index < len(own) else Counter()

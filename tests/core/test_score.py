@@ -24,6 +24,16 @@ def opened(data: bytes) -> tuple[dict, bytes]:
 
 
 class ExpectedNotesTests(SimpleTestCase):
+    def test_a_tie_that_only_begins_ends_at_the_next_note_of_its_pitch(self):
+        tied = (
+            musicxml("C5:q D5:h~ | D5:q D5:q C5:q", fifths=0, beats=3)
+            .replace(b'<tie type="stop"/>', b"")
+            .replace(b'<tied type="stop"/>', b"")
+        )
+        self.assertEqual(tied.count(b'type="stop"'), 0)
+        notes = expect(read(prepare(tied)).parts[0]).notes
+        self.assertEqual([(n.written_pitch, n.duration_quarters) for n in notes], [("C5", 1.0), ("D5", 3.0), ("D5", 1.0), ("C5", 1.0)])
+
     def test_ties_are_one_note_and_the_anacrusis_is_bar_0(self):
         notes = expectation().notes
         self.assertEqual((notes[0].bar, notes[0].onset_quarters), ("0", 0.0))

@@ -186,7 +186,8 @@ def _add(
         slurred.add(note.voice)
     if note.slur_stop:
         slurred.discard(note.voice)
-    if note.tie_stop and key in open_ties:
+    # Some programs write only where a tie begins: the next note of that pitch, right after it, is its end.
+    if key in open_ties and (note.tie_stop or abs(_end(notes[open_ties[key]]) - start - note.onset_quarters) < 1e-6):
         index = open_ties[key]
         first = notes[index]
         end = start + note.onset_quarters + note.duration_quarters
@@ -216,6 +217,10 @@ def _add(
     )
     if note.tie_start:
         open_ties[key] = len(notes) - 1
+
+
+def _end(note: ExpectedNote) -> float:
+    return note.onset_quarters + note.duration_quarters
 
 
 def without_notation(bars: int, beats: int, beat_type: int) -> Expectation:
