@@ -116,7 +116,7 @@ def _rank_correlation() -> float:
     values = []
     for entry in passages:
         part = _part(entry["text"], entry["fifths"], entry.get("beats", 4), entry.get("beat_type", 4))
-        values.append(difficulty(expect(part), entry["tempo"], entry["fifths"]).value)
+        values.append(difficulty(expect(part), entry["tempo"], part).value)
     order = sorted(range(len(values)), key=lambda k: values[k])
     rank = {k: r for r, k in enumerate(order)}
     count = len(values)

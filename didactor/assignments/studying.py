@@ -10,8 +10,7 @@ from didactor.assignments.models import Task
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.formats.lanes.fingering import chord_picture, keyboard_picture
 from didactor.core.instruments import Instrument, find_instrument
-from didactor.core.score.difficulty import difficulty, ladder, starting_tempo
-from didactor.core.score.engraving import LAYOUTS
+from didactor.core.score.difficulty import ladder, starting_tempo
 from didactor.core.score.fingering import Fingering, chord_shape, fingering_of
 from didactor.core.score.hand_moves import hand_moves
 from didactor.core.score.likeness import likenesses
@@ -20,7 +19,8 @@ from didactor.core.score.reading_aids import NAMINGS, counting, loudness_in_word
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.terms import signs_in, terms_in
 from didactor.core.units import quarters_to_beats_per_minute
-from didactor.library.services import engraving_of, expectation_of, read_part
+from didactor.library.services import engravings_of, read_part
+from didactor.library.study import difficulty_of
 
 LAYERS = {
     "key": "The key's notes",
@@ -69,8 +69,7 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
         fingerings = _fingerings(notes, instrument)
     numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
     drawings = {}
-    for layout in LAYOUTS:
-        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
+    for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars).items():
         drawings[layout] = aided_score(engraving.svg, engraving.geometry, numbers, rows, rings, fingerings)
     facts = (*_facts(task, part, bars, notes, key), *_explained(part, bars, notes, moves)) if notes else ()
     pictures = tuple(_pictures(part, bars, notes, instrument, naming)) if "fingering" in chosen else ()
@@ -129,9 +128,8 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
         more = f"; {_notes(len(key.against))} with a sign of {'its' if len(key.against) == 1 else 'their'} own" if key.against else ""
         facts.append(("Key signature", f"{signs}{times}{more}."))
     facts.append(("Time signature", f"{first.beats}/{first.beat_type}. {subdivision_in_words(notes, bars)}"))
-    expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
     qpm = task.targets.tempo_qpm
-    found = difficulty(expectation, qpm, first.fifths)
+    found = difficulty_of(passage, qpm)
     facts.append(("The hardest bar", f"Bar {found.hardest.number}: {' and '.join(found.hardest.why) or 'look at it first'}."))
     start = quarters_to_beats_per_minute(starting_tempo(found, qpm, task.enrolment.level), assignment.beat_unit)
     steps = assignment.ladder or ladder(start, quarters_to_beats_per_minute(qpm, assignment.beat_unit))

@@ -17,7 +17,11 @@ from didactor.assignments.studying import LAYERS, study_sheet
 from didactor.core.errors import CoreError, PassageError
 from didactor.core.judging.stages import STAGES
 from didactor.core.score.reading_aids import NAMINGS
+from didactor.core.score.roadmap import bars_between
+from didactor.core.units import beat_unit_of, quarters_to_beats_per_minute
 from didactor.library.models import Kind, Passage
+from didactor.library.services import read_part
+from didactor.library.study import USUAL_QPM
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, teacher_only
 from didactor.takes.reading import plain_drawings, task_page, task_rows
@@ -33,7 +37,7 @@ def index(request: HttpRequest) -> HttpResponse:
 @teacher_only
 def create(request: HttpRequest) -> HttpResponse:
     passage = get_object_or_404(
-        Passage.objects.visible_to(request.user).select_related("revision__piece"), pk=request.GET.get("passage") or 0
+        Passage.objects.visible_to(request.user).select_related("revision__piece"), pk=_number(request.GET.get("passage"))
     )
     form = AssignmentForm(request.POST or None, teacher=request.user, initial=_beginning(request, passage))
     if request.method == "POST" and form.is_valid():
@@ -70,7 +74,16 @@ def create(request: HttpRequest) -> HttpResponse:
 
 def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
     """What the form begins with: an assignment that is given again (a week later), a template, or what is usual."""
-    initial: dict[str, Any] = {"title": str(passage), "tempo": f"{passage.part_entry.get('tempo_qpm') or 80:g}"}
+    first = bars_between(read_part(passage.revision_id, passage.part), passage.bars)[-1]
+    unit = beat_unit_of(first.beat_quarters)
+    beats = round(first.length_quarters / first.beat_quarters)
+    initial: dict[str, Any] = {
+        "title": str(passage),
+        "beat_unit": unit,
+        "tempo": f"{quarters_to_beats_per_minute(passage.part_entry.get('tempo_qpm') or USUAL_QPM, unit):.4g}",
+        # A bar of them; two where a bar is too short to feel the pulse by.
+        "count_off": min(16, beats if beats > 2 else 2 * beats),
+    }
     if passage.revision.piece.kind == Kind.LISTENING:
         initial["step"] = "listen"
     template = Template.objects.filter(studio=request.user.studio, pk=_number(request.GET.get("template"))).first()

@@ -76,6 +76,11 @@ def amplitude_to_db(amplitude: float) -> float:
     return 20.0 * math.log10(max(amplitude, 1e-6))
 
 
+def beat_unit_of(beat_quarters: float) -> str:
+    """The beat unit that lasts so many quarters; the quarter where none does."""
+    return next((unit for unit, quarters in BEAT_UNIT_QUARTERS.items() if abs(quarters - beat_quarters) < 1e-6), "quarter")
+
+
 def beats_to_quarters_per_minute(beats_per_minute: float, beat_unit: str) -> float:
     """Tempo in ``beat_unit`` per minute to quarters per minute."""
     return beats_per_minute * BEAT_UNIT_QUARTERS[beat_unit]

@@ -17,9 +17,6 @@ from django.db.models import F
 from didactor.core.errors import AudioError, PassageError
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.instruments import BY_SLUG, find_instrument
-from didactor.core.score.difficulty import difficulty
-from didactor.core.score.engraving import LAYOUTS
-from didactor.core.score.expected import expect
 from didactor.core.score.likeness import likenesses
 from didactor.core.score.model import Note
 from didactor.core.score.roadmap import bars_between, played_order
@@ -27,11 +24,10 @@ from didactor.core.score.segments import hardest_first, phrases, two_by_two
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
-from didactor.library.services import engraving_of, read_part
+from didactor.library.services import engravings_of, read_part
+from didactor.library.study import USUAL_QPM, difficulty_of
 from didactor.people.models import Person
 
-#: A tempo to reckon with where the score marks none, quarters a minute.
-USUAL_QPM = 80.0
 MOST_REFERENCE_BYTES = 200 * 1024 * 1024
 #: Containers of a video that every browser plays.
 _VIDEO_TYPES = {"mov": "video/mp4", "mp4": "video/mp4", "matroska": "video/webm", "webm": "video/webm"}
@@ -233,7 +229,7 @@ def _hardest(passage: Passage, numbers: tuple[str, ...]) -> str:
     part = read_part(passage.revision_id, passage.part)
     if not part.notes:
         return ""
-    found = difficulty(expect(part, passage.bars), passage.part_entry.get("tempo_qpm") or USUAL_QPM, part.bars[0].fifths)
+    found = difficulty_of(passage, passage.part_entry.get("tempo_qpm") or USUAL_QPM)
     return _joined(hardest_first(part, found), numbers)
 
 
@@ -276,8 +272,7 @@ def pinned_drawings(passage: Passage) -> dict[str, str]:
     }
     bar_numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
     drawings = {}
-    for layout in LAYOUTS:
-        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
+    for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars).items():
         rows = {css: row for css, row in words.items() if row}
         drawings[layout] = aided_score(engraving.svg, engraving.geometry, bar_numbers, rows, rings)
     return drawings

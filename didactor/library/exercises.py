@@ -21,7 +21,7 @@ from didactor.people.models import Person
 def preview(kind: str, choices: dict[str, Any]) -> tuple[str, dict[str, str]]:
     """Title and drawings of an exercise, without keeping anything. Raises ``CoreError``."""
     exercise, xml = make(kind, choices)
-    drawn = engrave_isolated(prepare(xml), 1, None, layouts=("desk", "phone"))
+    drawn = engrave_isolated(prepare(xml), 1, None)
     return exercise.title, {layout: engraving.svg for layout, engraving in drawn.items()}
 
 

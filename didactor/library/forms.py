@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms
 
+from didactor.core.score.difficulty import HARDEST
 from didactor.core.score.formats_in import FORMATS
 from didactor.core.score.generate.exercise import METRES
 from didactor.library.imports import MOST_FILES
@@ -50,6 +51,13 @@ class SearchForm(forms.Form):
     words = forms.CharField(required=False, max_length=100, label="Find", widget=forms.SearchInput(attrs={"autocomplete": "off"}))
     kind = forms.ChoiceField(choices=[("", "All kinds"), *Kind.choices], required=False)
     level = forms.ChoiceField(choices=[("", "All levels"), *Level.choices], required=False)
+    put_away = forms.BooleanField(required=False, widget=forms.HiddenInput)
+
+
+class VersionForm(forms.Form):
+    """A corrected file of a piece that is in the library."""
+
+    score = forms.FileField(label="A corrected file", widget=forms.FileInput(attrs={"accept": ",".join(FORMATS)}))
 
 
 class DetailsForm(forms.ModelForm):
@@ -105,3 +113,16 @@ class RecordingForm(forms.Form):
     file = forms.FileField(
         label="Recording", help_text="Sound or video, up to 200 MB.", widget=forms.FileInput(attrs={"accept": "audio/*,video/*"})
     )
+
+
+class BarCorrectionForm(forms.Form):
+    """How hard a bar is, by the teacher's own knowledge."""
+
+    bar = forms.CharField(max_length=10, label="Bar")
+    steps = forms.TypedChoiceField(
+        coerce=int,
+        choices=[(HARDEST, "the hardest"), (2, "much harder"), (1, "harder"), (-1, "easier"), (-2, "much easier"), (0, "as reckoned")],
+        initial=1,
+        label="Is",
+    )
+    why = forms.CharField(max_length=100, required=False, label="Because", help_text="Students read it. Like: the left hand crosses.")

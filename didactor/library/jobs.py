@@ -12,7 +12,7 @@ from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples
 from didactor.library.imports import read_imported
 from didactor.library.models import ImportedFile, ModelSound, Passage
-from didactor.library.services import accompaniment_expectation, engraving_of, expectation_of
+from didactor.library.services import accompaniment_expectation, engravings_of, expectation_of
 
 
 @app.task(queue="default")
@@ -48,7 +48,7 @@ def read_file(imported_file_id: int) -> None:
 def engrave_parts(passage_ids: list[int]) -> None:
     """Draw arrangements before anybody opens them. May run twice: what is drawn is not drawn again."""
     for passage in Passage.objects.filter(pk__in=passage_ids).select_related("revision"):
-        engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout="desk")
+        engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars)
 
 
 def _mp3(samples: Samples) -> bytes:

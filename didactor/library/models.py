@@ -6,6 +6,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
+from didactor.core.score.difficulty import HARDEST
 from didactor.library.querysets import ImportQuerySet, PassageQuerySet, PieceQuerySet
 from didactor.people.models import Level, Person, Studio
 
@@ -36,6 +37,7 @@ class Piece(models.Model):
     book_page = models.CharField(max_length=20, blank=True)
     book_number = models.CharField(max_length=20, blank=True)
     photo = models.FileField(upload_to="photos/%Y/%m/", blank=True)
+    is_put_away = models.BooleanField(default=False)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
@@ -106,6 +108,27 @@ class PieceRevision(models.Model):
 
     def part(self, index: int) -> dict:
         return self.parts[index - 1]
+
+
+class BarCorrection(models.Model):
+    """A teacher's word on how hard a bar of a part is: ``steps`` harder than it was reckoned (below 0: easier), and why."""
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="bar_corrections")
+    part = models.PositiveIntegerField()
+    bar = models.CharField(max_length=10)
+    steps = models.SmallIntegerField()
+    why = models.CharField(max_length=100, blank=True)
+
+    class Meta:
+        ordering = ["part", "pk"]
+        constraints = [models.UniqueConstraint(fields=["piece", "part", "bar"], name="bar_corrected_once")]
+
+    @property
+    def in_words(self) -> str:
+        if self.steps >= HARDEST:
+            return "the hardest"
+        much = "much " if abs(self.steps) > 1 else ""
+        return f"{much}{'harder' if self.steps > 0 else 'easier'} than reckoned"
 
 
 class Import(models.Model):

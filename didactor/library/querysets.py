@@ -15,6 +15,12 @@ class PieceQuerySet(models.QuerySet[Any]):
             return self.none()
         return self.filter(studio=person.studio)
 
+    def in_use(self) -> PieceQuerySet:
+        return self.filter(is_put_away=False)
+
+    def put_away(self) -> PieceQuerySet:
+        return self.filter(is_put_away=True)
+
     def found_by(self, words: str, kind: str = "", level: str = "") -> PieceQuerySet:
         """Pieces whose title, composer or tags hold every word, of a kind and a level where those are given."""
         found = self.filter(**{name: value for name, value in (("kind", kind), ("level", level)) if value})

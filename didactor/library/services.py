@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Collection
 from contextlib import suppress
 from functools import lru_cache
 from typing import IO, Any
@@ -10,6 +11,7 @@ from django.db import transaction
 
 from didactor.core.errors import PassageError, ScoreError
 from didactor.core.instruments import find_instrument
+from didactor.core.score.engraving import ACROSS
 from didactor.core.score.expected import Expectation, expect, without_notation
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import read
@@ -55,8 +57,33 @@ def add_pieces(*, teacher: Person, upload: IO[bytes], filename: str, title: str 
             pieces.append(piece)
     if len(pieces) == 1:
         with suppress(ScoreError):  # its page says so; the notes are read all the same
-            engraving_of(revision=pieces[0].current, part=1, bars="", layout="desk")
+            engravings_of(revision=pieces[0].current, part=1, bars="")
     return pieces
+
+
+def add_version(*, piece: Piece, upload: IO[bytes], filename: str) -> PieceRevision:
+    """A corrected file of a piece; passages keep the version they were cut from.
+
+    Raises:
+        ScoreError: the file cannot be used; nothing is stored.
+    """
+    if not piece.has_notation:
+        raise ScoreError("score.no_versions", "This piece has no notation that a file could correct.")
+    head, prepared = read_isolated(upload)[0]
+    upload.seek(0)
+    digest = hashlib.file_digest(upload, "sha256").hexdigest()
+    upload.seek(0)
+    with transaction.atomic():
+        number = Piece.objects.select_for_update().get(pk=piece.pk).current.number + 1
+        return PieceRevision.objects.create(
+            piece=piece,
+            number=number,
+            original=File(upload, name=filename),
+            filename=filename[:255],
+            sha256=digest,
+            prepared=prepared,
+            reading=head,
+        )
 
 
 def _title_of(filename: str) -> str:
@@ -82,16 +109,16 @@ def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -
     return expect(source, bars or None, order or None)
 
 
-def engraving_of(*, revision: PieceRevision, part: int, bars: str, layout: str) -> Engraving:
-    """The drawing of some bars, made now, for every layout at once, if it was not made before. Raises ``ScoreError``."""
+def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Collection[str] = ACROSS) -> dict[str, Engraving]:
+    """The drawings of some bars; those not made before are made now, all in one run. Raises ``ScoreError``."""
     key = {"revision": revision, "part": part, "bars": bars, "version": ENGRAVER}
-    found = Engraving.objects.filter(**key, layout=layout).first()
-    if found is not None:
-        return found
-    drawn = engrave_isolated(bytes(revision.prepared), part, bars or None)
-    for name, engraving in drawn.items():
-        Engraving.objects.get_or_create(**key, layout=name, defaults={"svg": engraving.svg, "geometry": engraving.geometry})
-    return Engraving.objects.get(**key, layout=layout)
+    found = {engraving.layout: engraving for engraving in Engraving.objects.filter(**key, layout__in=layouts)}
+    missing = [layout for layout in layouts if layout not in found]
+    if missing:
+        for layout, drawn in engrave_isolated(bytes(revision.prepared), part, bars or None, missing).items():
+            made = {"svg": drawn.svg, "geometry": drawn.geometry}
+            found[layout], _ = Engraving.objects.get_or_create(**key, layout=layout, defaults=made)
+    return found
 
 
 def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: str, order: str = "", title: str = "") -> Passage:
@@ -102,7 +129,7 @@ def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: st
     """
     bars = bars.replace("–", "-").replace(" ", "")
     expectation = expectation_of(revision_id=revision.pk, part=part, bars=bars, order=order)
-    engraving_of(revision=revision, part=part, bars=bars, layout="desk")
+    engravings_of(revision=revision, part=part, bars=bars)
     return Passage.objects.create(
         revision=revision,
         part=part,

@@ -7,17 +7,17 @@ from functools import lru_cache
 
 from didactor.core.errors import PassageError
 from didactor.core.formats.lanes.study import StudyView
-from didactor.core.score.difficulty import Difficulty, difficulty, ladder, starting_tempo
+from didactor.core.score.difficulty import Correction, Difficulty, difficulty, ladder, starting_tempo
 from didactor.core.score.expected import expect
 from didactor.core.score.likeness import Kind, Likeness, likenesses
 from didactor.core.score.model import Part
 from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
-from didactor.core.units import beats_to_quarters_per_minute, quarters_to_beats_per_minute
-from didactor.library.models import PieceRevision
+from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute, quarters_to_beats_per_minute
+from didactor.library.models import BarCorrection, Passage, Piece, PieceRevision
 from didactor.library.services import read_part
 
-#: Where a score says no tempo.
-USUAL_QPM = 84.0
+#: Where a score says no tempo, quarters a minute.
+USUAL_QPM = 80.0
 _INTERVALS = (
     "", "a semitone", "a tone", "a minor third", "a major third", "a fourth", "a tritone", "a fifth", "a minor sixth", "a major sixth",
     "a minor seventh", "a major seventh", "an octave",
@@ -31,6 +31,7 @@ class Study:
     difficulty: Difficulty
     hardest: str
     because: str
+    unit: str
     target: int
     start: int
     steps: tuple[int, ...]
@@ -41,21 +42,42 @@ class Study:
 
 def study_of(*, revision: PieceRevision, part: int, target_bpm: float | None = None, level: str = "elementary") -> Study | None:
     """What is in a part; None where it has no notes."""
-    return _study(revision.pk, part, target_bpm, level)
+    corrections = tuple((c.bar, c.steps, c.why) for c in revision.piece.bar_corrections.filter(part=part))
+    return _study(revision.pk, part, target_bpm, level, corrections)
+
+
+def difficulty_of(passage: Passage, tempo_qpm: float) -> Difficulty:
+    """How hard a passage is for who reads it, with the teacher's corrections. Raises ``PassageError`` where nothing is to be played."""
+    part = read_part(passage.revision_id, passage.part)
+    root = passage.root
+    corrections = {c.bar: Correction(steps=c.steps, why=c.why) for c in root.revision.piece.bar_corrections.filter(part=root.part)}
+    return difficulty(expect(part, passage.bars), tempo_qpm, part).corrected(corrections)
+
+
+def correct_bar(*, piece: Piece, part: int, bar: str, steps: int, why: str = "") -> None:
+    """Keep a teacher's word on a bar; 0 steps takes it back. Raises ``PassageError`` for a bar that is not there."""
+    if not any(entry["number"] == bar for entry in piece.current.part(part)["bars"]):
+        raise PassageError("passage.no_such_bar", f"Bar {bar or '?'} is not in this part.")
+    if steps:
+        BarCorrection.objects.update_or_create(piece=piece, part=part, bar=bar, defaults={"steps": steps, "why": why.strip()[:100]})
+    else:
+        BarCorrection.objects.filter(piece=piece, part=part, bar=bar).delete()
 
 
 @lru_cache(maxsize=64)
-def _study(revision_id: int, part_index: int, target_bpm: float | None, level: str) -> Study | None:
+def _study(
+    revision_id: int, part_index: int, target_bpm: float | None, level: str, corrections: tuple[tuple[str, int, str], ...]
+) -> Study | None:
     part = read_part(revision_id, part_index)
     try:
         # As written, each bar once: a repeat is no harder the second time.
         expectation = expect(part, None, f"{part.bars[0].number}-{part.bars[-1].number}")
     except PassageError:
         return None
-    unit = "dotted_quarter" if part.bars[-1].beat_quarters == 1.5 else "quarter"
+    unit = beat_unit_of(part.bars[-1].beat_quarters)
     marked = next((bar.tempo_qpm for bar in part.bars if bar.tempo_qpm), None) or USUAL_QPM
     qpm = beats_to_quarters_per_minute(target_bpm, unit) if target_bpm else marked
-    found = difficulty(expectation, qpm, part.bars[0].fifths)
+    found = difficulty(expectation, qpm, part).corrected({bar: Correction(steps=steps, why=why) for bar, steps, why in corrections})
     like = likenesses(part)
     start = quarters_to_beats_per_minute(starting_tempo(found, qpm, level), unit)
     target = quarters_to_beats_per_minute(qpm, unit)
@@ -64,6 +86,7 @@ def _study(revision_id: int, part_index: int, target_bpm: float | None, level: s
         difficulty=found,
         hardest=hardest.number,
         because=" and ".join(hardest.why) or "more of everything",
+        unit=unit.replace("_", " "),
         target=round(target),
         start=ladder(start, target)[0],
         steps=tuple(ladder(start, target)),

@@ -8,18 +8,17 @@ from django.db.models import Count, Prefetch, Q
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.views.decorators.http import require_POST
 
 from didactor.core.errors import CoreError
 from didactor.core.formats.lanes import plain_score
 from didactor.core.formats.lanes.study import study_score
-from didactor.core.score.engraving import LAYOUTS
 from didactor.core.score.generate.exercise import METRES
-from didactor.library import exercises, printed, services
+from didactor.library import exercises, printed, services, study
 from didactor.library.exercise_forms import FORMS, ExerciseForm
-from didactor.library.forms import DetailsForm, LineForm, PassageForm, PieceForm, SearchForm
+from didactor.library.forms import BarCorrectionForm, DetailsForm, LineForm, PassageForm, PieceForm, SearchForm, VersionForm
 from didactor.library.imports import begin_import
 from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece, PieceRevision
-from didactor.library.study import study_of
 from didactor.people.permissions import anybody, teacher_only
 from didactor.takes.ranges import ranged_file
 
@@ -28,16 +27,25 @@ PAGE_LENGTH = 60
 
 @teacher_only
 def index(request: HttpRequest) -> HttpResponse:
-    everything = Piece.objects.visible_to(request.user)
+    own = Piece.objects.visible_to(request.user)
     form = SearchForm(request.GET or None)
     wanted = form.cleaned_data if form.is_valid() else {}
+    put_away = wanted.pop("put_away", False)
+    everything = own.put_away() if put_away else own.in_use()
     found = everything.found_by(**wanted) if any(wanted.values()) else everything
-    own = Count("revisions__passages", filter=Q(revisions__passages__arranged_from=None))
+    passages = Count("revisions__passages", filter=Q(revisions__passages__arranged_from=None))
     revisions = Prefetch("revisions", queryset=PieceRevision.objects.filter(arranged_from=None).defer("prepared"), to_attr="own_revisions")
-    page = Paginator(found.annotate(passage_count=own).prefetch_related(revisions).order_by("title", "pk"), PAGE_LENGTH).get_page(
+    page = Paginator(found.annotate(passage_count=passages).prefetch_related(revisions).order_by("title", "pk"), PAGE_LENGTH).get_page(
         request.GET.get("page")
     )
-    context = {"page": page, "form": form, "searched": any(wanted.values()), "is_empty": not everything.exists()}
+    context = {
+        "page": page,
+        "form": form,
+        "searched": any(wanted.values()),
+        "is_empty": not own.exists(),
+        "put_away": put_away,
+        "put_away_count": own.put_away().count(),
+    }
     template = "library/_pieces.html" if request.htmx else "library/index.html"
     return render(request, template, context)
 
@@ -51,7 +59,38 @@ def details(request: HttpRequest, pk: int) -> HttpResponse:
         form.save()
         messages.success(request, f"“{found}” is kept.")
         return redirect("library:piece", pk=found.pk)
-    return render(request, "library/details.html", {"form": form, "piece": found})
+    return render(request, "library/details.html", {"form": form, "piece": found, "version_form": VersionForm()})
+
+
+@teacher_only
+@require_POST
+def new_version(request: HttpRequest, pk: int) -> HttpResponse:
+    """A corrected file of a piece. What was given out stays as it was."""
+    found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
+    form = VersionForm(request.POST, request.FILES)
+    if form.is_valid():
+        upload = form.cleaned_data["score"]
+        try:
+            revision = services.add_version(piece=found, upload=upload.file, filename=upload.name)
+        except CoreError as error:
+            form.add_error("score", error.message)
+        else:
+            messages.success(request, f"This is version {revision.number}. Passages cut before stay as they were.")
+            return redirect("library:piece", pk=found.pk)
+    context = {"form": DetailsForm(instance=found), "piece": found, "version_form": form}
+    return render(request, "library/details.html", context)
+
+
+@teacher_only
+@require_POST
+def put_away(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a piece out of the library's list, or back into it. Nothing is lost."""
+    found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
+    found.is_put_away = not found.is_put_away
+    found.save(update_fields=["is_put_away"])
+    where = "is put away; it is found at the end of the library" if found.is_put_away else "is in the library again"
+    messages.success(request, f"“{found}” {where}.")
+    return redirect("library:index")
 
 
 @teacher_only
@@ -157,12 +196,13 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
     part = revision.part(index)
     numbers = {bar["id"]: bar["number"] for bar in part["bars"]}
     asked = request.GET.get("tempo", "")
-    found_in_it = study_of(revision=revision, part=index, target_bpm=float(asked) if asked.isdigit() and 10 <= int(asked) <= 400 else None)
+    found_in_it = study.study_of(
+        revision=revision, part=index, target_bpm=float(asked) if asked.isdigit() and 10 <= int(asked) <= 400 else None
+    )
     drawings = {}
     trouble = ""
     try:
-        for layout in LAYOUTS:
-            engraving = services.engraving_of(revision=revision, part=index, bars="", layout=layout)
+        for layout, engraving in services.engravings_of(revision=revision, part=index, bars="").items():
             if found_in_it is None:
                 drawings[layout] = plain_score(engraving.svg, engraving.geometry, numbers)
             else:
@@ -177,12 +217,34 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
         "drawings": drawings,
         "trouble": trouble,
         "study": found_in_it,
+        "corrections": found.bar_corrections.filter(part=index),
+        "correction_form": BarCorrectionForm(),
         "passages": Passage.objects.visible_to(request.user)
         .cut_by_teachers()
         .filter(revision__piece=found)
+        .select_related("revision__piece")
+        .defer("revision__prepared")
         .annotate(assigned=Count("assignments")),
     }
     return render(request, "library/piece.html", context)
+
+
+@teacher_only
+@require_POST
+def correct_bar(request: HttpRequest, pk: int) -> HttpResponse:
+    """A teacher's word on how hard a bar is."""
+    found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
+    form = BarCorrectionForm(request.POST)
+    number = request.POST.get("part", "")
+    index = int(number) if number.isdigit() and 1 <= int(number) <= len(found.current.parts) else 1
+    if form.is_valid():
+        try:
+            study.correct_bar(piece=found, part=index, **form.cleaned_data)
+        except CoreError as error:
+            messages.error(request, error.message)
+    else:
+        messages.error(request, "Say which bar, and how hard it is.")
+    return redirect(f"{reverse('library:piece', args=[pk])}?part={index}")
 
 
 @teacher_only

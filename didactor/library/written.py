@@ -36,7 +36,7 @@ def preview(text: str) -> Preview:
     """The engraving of what is typed so far, and what in it was not understood. Raises ``ScoreError``."""
     with _source(text) as source:
         head, prepared = read_isolated(source)[0]
-    drawn = engrave_isolated(prepared, 1, None, layouts=("desk", "phone"))
+    drawn = engrave_isolated(prepared, 1, None)
     drawings = {layout: engraving.svg for layout, engraving in drawn.items()}
     return Preview(heading=head["title"] or "Untitled", drawings=drawings, problems=tuple(p["text"] for p in head["problems"]))
 

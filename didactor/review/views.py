@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from didactor.assignments.models import CATEGORY_TITLES
+from didactor.core.score.engraving import BESIDE
 from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
@@ -85,7 +86,7 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
         "student": take.task.enrolment.student,
         "result": result,
         "findings": findings_in_words(result),
-        "drawings": heard_drawings(passage, analysis) if analysis else plain_drawings(passage),
+        "drawings": heard_drawings(passage, analysis) if analysis else plain_drawings(passage, BESIDE),
         "strip": strip_of(analysis),
         "played": played_tempo(analysis, take.basis["beat_unit"]),
         "player": player_data(take, result) if take.playback else None,

@@ -15,14 +15,14 @@ from django.utils.safestring import SafeString
 
 from didactor.assignments.models import CATEGORY_TITLES, StudentSees, Task
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
-from didactor.core.score.engraving import LAYOUTS
+from didactor.core.score.engraving import ACROSS, BESIDE
 from didactor.core.units import BEAT_UNIT_QUARTERS
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings
 from didactor.library.models import Engraving, ModelSound, Passage
 from didactor.library.services import (
     ENGRAVER,
     accompaniment_of,
-    engraving_of,
+    engravings_of,
     expectation_of,
     intro_quarters,
     model_sounds,
@@ -152,9 +152,9 @@ def bar_numbers(passage: Passage) -> dict[str, str]:
     return {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
 
 
-def plain_drawings(passage: Passage) -> dict[str, str]:
+def plain_drawings(passage: Passage, layouts: tuple[str, ...] = ACROSS) -> dict[str, str]:
     """The passage as SVG for each layout, with bars to touch."""
-    return {layout: _drawn(f"plain:{passage.pk}", passage, layout, plain_score_of) for layout in LAYOUTS}
+    return _drawn(f"plain:{passage.pk}", passage, layouts, plain_score_of)
 
 
 def plain_score_of(engraving: Engraving, passage: Passage) -> str:
@@ -162,7 +162,7 @@ def plain_score_of(engraving: Engraving, passage: Passage) -> str:
 
 
 def heard_drawings(passage: Passage, analysis: Analysis) -> dict[str, str]:
-    """The passage with marks and lanes. Only notes named by a finding carry the accent."""
+    """The passage beside words, with marks and lanes. Only notes named by a finding carry the accent."""
     result = analysis.result
     flagged: dict[str, set[str]] = {}
     for finding in result["findings"] or []:
@@ -172,18 +172,20 @@ def heard_drawings(passage: Passage, analysis: Analysis) -> dict[str, str]:
         view = View(lanes=LANES, bar_numbers=bar_numbers(passage), flagged=flagged)
         return score_with_lanes(engraving.svg, engraving.geometry, result, view)
 
-    return {layout: _drawn(f"heard:{analysis.pk}", passage, layout, draw) for layout in LAYOUTS}
+    return _drawn(f"heard:{analysis.pk}", passage, BESIDE, draw)
 
 
-def _drawn(key: str, passage: Passage, layout: str, draw: Callable[[Engraving, Passage], str]) -> str:
-    """A drawing from the cache, or made now. What it shows never changes: passages and analyses are not overwritten."""
-    full_key = f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}"
-    drawing: str | None = cache.get(full_key)
-    if drawing is None:
-        engraving = engraving_of(revision=passage.revision, part=passage.part, bars=passage.bars, layout=layout)
-        drawing = draw(engraving, passage)
-        cache.set(full_key, drawing, timeout=None)
-    return drawing
+def _drawn(key: str, passage: Passage, layouts: tuple[str, ...], draw: Callable[[Engraving, Passage], str]) -> dict[str, str]:
+    """Drawings from the cache, or made now. What they show never changes: passages and analyses are not overwritten."""
+    keys = {layout: f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}" for layout in layouts}
+    kept: dict[str, str] = cache.get_many(keys.values())
+    missing = [layout for layout in layouts if keys[layout] not in kept]
+    if missing:
+        found = engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars, layouts=missing)
+        made = {keys[layout]: draw(engraving, passage) for layout, engraving in found.items()}
+        cache.set_many(made, timeout=None)
+        kept |= made
+    return {layout: kept[full_key] for layout, full_key in keys.items()}
 
 
 def passage_of(take: Take) -> Passage:
@@ -351,7 +353,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "show_figures": show_heard and assignment.students_see == StudentSees.FIGURES,
         "opened": opened,
         "sees_marks": sees_marks,
-        "drawings": heard_drawings(passage, analysis) if show_heard and analysis else plain_drawings(passage),
+        "drawings": heard_drawings(passage, analysis) if show_heard and analysis else plain_drawings(passage, BESIDE),
         "findings": findings_in_words(result) if show_heard else [],
         "strip": strip_of(analysis) if show_heard else BarStrip(),
         "played": played_tempo(analysis, assignment.beat_unit),

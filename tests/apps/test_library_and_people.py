@@ -46,6 +46,35 @@ class LibraryTests(scenes.OwnFolders, TestCase):
             self.assertContains(response, words)
         self.assertEqual(Piece.objects.count(), before)
 
+    def test_a_corrected_file_is_a_new_version_and_passages_keep_theirs(self):
+        piece, passage = self.scene.passage.revision.piece, self.scene.passage
+        url = reverse("library:new_version", args=[piece.pk])
+        self.assertContains(self.client.post(url, {"score": file(b"hello", "a.musicxml")}), "no notation that can be read")
+        self.assertEqual(piece.current.number, 1)
+        corrected = musicxml("C4:q E4:q G4:h | C5:w", fifths=0)
+        page = self.client.post(url, {"score": file(corrected, "better.musicxml")}, follow=True)
+        self.assertContains(page, "version 2")
+        self.assertContains(page, "from version 1")
+        self.assertEqual(passage.revision.piece.current.number, 2)
+        passage.refresh_from_db()
+        self.assertEqual(passage.revision.number, 1)
+        self.client.post(reverse("library:piece", args=[piece.pk]), {"part": 1, "bars": "1-2"})
+        self.assertEqual(Passage.objects.first().revision.number, 2)
+        response = self.client.get(reverse("library:original", args=[piece.pk]))
+        self.assertEqual(b"".join(response.streaming_content), corrected)
+
+    def test_a_piece_is_put_away_and_taken_back(self):
+        piece = self.scene.passage.revision.piece
+        url, index = reverse("library:put_away", args=[piece.pk]), reverse("library:index")
+        link = f'href="{reverse("library:piece", args=[piece.pk])}"'
+        self.assertNotContains(self.client.post(url, follow=True), link)
+        self.assertContains(self.client.get(f"{index}?put_away=on"), link)
+        # What was given out is not touched.
+        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertEqual(self.client.get(reverse("assignments:task", args=[self.scene.task.pk])).status_code, 200)
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertContains(self.client.post(url, follow=True), link)
+
     def test_a_passage_is_cut_by_typing_and_wrong_bars_are_named(self):
         url = reverse("library:piece", args=[self.scene.passage.revision.piece_id])
         self.assertContains(self.client.post(url, {"part": 1, "bars": "5-40"}), "There is no bar 40")

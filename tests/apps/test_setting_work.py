@@ -16,6 +16,7 @@ from didactor.library.exercises import keep, melody_of, preview
 from didactor.library.jobs import engrave_parts, read_file
 from didactor.library.models import Import, Passage, Piece
 from didactor.library.services import cut_passage, expectation_of, read_part
+from didactor.library.study import study_of
 from didactor.people.services import add_student
 from didactor.takes.jobs import analyse_take
 from didactor.takes.services import receive_take
@@ -172,6 +173,26 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
         response = self.client.get(f"{url}?tempo=120")
         for words in ("The hardest bar", "Two bars at a time", 'class="heat', "Begin at"):
             self.assertContains(response, words)
+
+    def test_a_teacher_corrects_which_bar_is_hardest(self):
+        piece = self.scene.passage.revision.piece
+        url, page = reverse("library:correct_bar", args=[piece.pk]), reverse("library:piece", args=[piece.pk])
+        found = study_of(revision=piece.current, part=1)
+        easiest = min((b for b in found.difficulty.bars if b.value), key=lambda b: b.value).number
+        said = {"part": "1", "bar": easiest, "steps": "3", "why": "the breath before it"}
+        self.client.post(url, {**said, "steps": "1"})
+        # A second word on the same bar replaces the first.
+        self.assertContains(self.client.post(url, said, follow=True), f"Bar {easiest}: the breath before it")
+        self.assertEqual(piece.bar_corrections.get().steps, 3)
+        desk_page = self.client.get(reverse("library:passage", args=[self.scene.passage.pk]))
+        proposal = dict(desk_page.context["desk"].proposals)["Hardest first"].split()[0]
+        self.assertEqual(proposal.rpartition("-")[2], easiest)
+        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertContains(self.client.get(reverse("assignments:study", args=[self.scene.task.pk])), "the breath before it")
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertNotContains(self.client.post(url, {**said, "steps": "0"}, follow=True), "the breath before it")
+        self.assertContains(self.client.post(url, {**said, "bar": "99"}, follow=True), "Bar 99 is not in this part")
+        self.assertEqual(self.client.get(page).context["study"].hardest, found.hardest)
 
 
 class StudySheetTests(scenes.OwnFolders, TestCase):

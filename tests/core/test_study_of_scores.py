@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.test import SimpleTestCase
 
-from didactor.core.score.difficulty import difficulty, ladder, starting_tempo
+from didactor.core.score.difficulty import HARDEST, Correction, difficulty, ladder, starting_tempo
 from didactor.core.score.expected import expect
+from didactor.core.score.hand_moves import hand_changes
 from didactor.core.score.likeness import Kind, likenesses
 from didactor.core.score.model import Part
 from didactor.core.score.musicxml import prepare, read
@@ -41,7 +44,8 @@ class LikenessTests(SimpleTestCase):
 
 class DifficultyTests(SimpleTestCase):
     def of(self, text: str, tempo: float = 80.0, fifths: int = 0):
-        return difficulty(expect(part(text, fifths=fifths)), tempo, fifths)
+        made = part(text, fifths=fifths)
+        return difficulty(expect(made), tempo, made)
 
     def test_each_reason_makes_a_bar_harder_and_is_named(self):
         plain = "C4:q D4:q E4:q D4:q"
@@ -56,6 +60,23 @@ class DifficultyTests(SimpleTestCase):
             self.assertIn(why, found.hardest.why)
         self.assertGreater(self.of(plain, 160).value, self.of(plain, 80).value)
         self.assertEqual(self.of(plain).hardest.why[1:], ())
+
+    def test_moves_of_the_hand_and_lines_from_hand_to_hand_count(self):
+        scale = "C4:e D4:e E4:e F4:e G4:e F4:e E4:e D4:e"
+        made = part(f"{scale} | C4:e D4:e E4:e F4:e G4:e A4:e D5:e C5:e", name="Piano")
+        self.assertEqual([b.parts["moves"] > 0 for b in difficulty(expect(made), 60, made).bars], [False, True])
+        handed = replace(made, notes=tuple(replace(n, staff=1 + k // 2 % 2) if n.bar_index == 0 else n for k, n in enumerate(made.notes)))
+        self.assertIn("the line goes from hand to hand", difficulty(expect(handed), 60, handed).bars[0].why)
+        # A low note held under the line is no change of hands.
+        held = replace(handed, notes=(replace(made.notes[0], id="low", staff=2, duration_quarters=4.0), *made.notes))
+        self.assertEqual(hand_changes(held.notes), {})
+
+    def test_a_teachers_word_counts_more_than_the_reckoning(self):
+        made = part("C4:q D4:q E4:q D4:q | C4:s D4:s E4:s D4:s C4:s D4:s E4:s D4:s C4:q D4:q")
+        found = difficulty(expect(made), 80, made)
+        said = found.corrected({"1": Correction(steps=HARDEST, why="the breath"), "2": Correction(steps=-2)})
+        self.assertEqual((found.hardest.number, said.hardest.number, said.hardest.why), ("2", "1", ("the breath",)))
+        self.assertLess(said.bars[1].value, found.bars[1].value)
 
     def test_a_beginner_starts_slower_and_climbs_to_the_target(self):
         found = self.of("C4:e D4:e E4:e F4:e G4:e F4:e E4:e D4:e | C4:w", 120)
@@ -75,5 +96,5 @@ class SegmentTests(SimpleTestCase):
         made = part(self.LONG)
         self.assertEqual([s.bars for s in two_by_two(made)], ["0-2", "3-4", "5-6"])
         self.assertEqual([s.bars for s in phrases(made)], ["0-2", "3-6"])
-        found = difficulty(expect(made), 80)
+        found = difficulty(expect(made), 80, made)
         self.assertEqual(hardest_first(made, found)[0].bars, "4-5")

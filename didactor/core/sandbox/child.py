@@ -37,7 +37,7 @@ def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any]
     prepared = source.read()
     part = read(prepared).parts[options["part"] - 1]
     bars = bars_between(part, options.get("bars"))
-    drawn = {layout: engrave(prepared, part, bars, layout) for layout in options["layouts"]}
+    drawn = engrave(prepared, part, bars, options["layouts"])
     return {layout: {"geometry": e.geometry, "svg": e.svg} for layout, e in drawn.items()}, b""
 
 

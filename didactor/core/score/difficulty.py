@@ -2,7 +2,8 @@
 
 A sum of what makes reading and playing hard at a tempo, each part on a scale where 1 is “noticeably harder”: notes a second
 (doubling the speed adds as much everywhere: Weber and Fechner), rhythm (values mixed, beats divided unlike, syncopes, rests on the
-beat), leaps, signs against the key, the key's own signs, the range, and what sounds together. The weights were set by judgement and
+beat), leaps, signs against the key, the key's own signs, the range, what sounds together, and where the hand moves or the line goes
+from hand to hand. A teacher who knows better says so bar by bar (``corrected``). The weights were set by judgement and
 not fitted; ``bench/setting`` holds the result against a ranking made by hand before this was written.
 """
 
@@ -10,13 +11,17 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
+from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
+from didactor.core.score.hand_moves import hand_changes, hand_moves
+from didactor.core.score.model import Part
 from didactor.core.score.spelling import key_alters
 
-WEIGHTS = {"speed": 1.6, "rhythm": 1.0, "leaps": 0.8, "signs": 1.1, "key": 0.35, "range": 0.5, "together": 0.9}
+WEIGHTS = {"speed": 1.6, "rhythm": 1.0, "leaps": 0.8, "signs": 1.1, "key": 0.35, "range": 0.5, "together": 0.9, "moves": 0.5, "hands": 0.3}
 WORDS = {
     "speed": "many notes a second",
     "rhythm": "an unusual rhythm",
@@ -25,7 +30,13 @@ WORDS = {
     "key": "a key with many signs",
     "range": "a wide range",
     "together": "many notes together",
+    "moves": "the hand moves",
+    "hands": "the line goes from hand to hand",
 }
+#: What one step of a teacher's correction adds or takes: as much as one thing that is noticeably harder.
+CORRECTION_STEP = 1.0
+#: So many steps mean: the hardest of all.
+HARDEST = 3
 #: Notes a second that a player of a level can read and play at ease.
 AT_EASE = {"beginner": 1.6, "elementary": 2.6, "intermediate": 4.2, "advanced": 6.5}
 #: No passage is begun below this share of its target; steps of the ladder are about so large.
@@ -40,11 +51,22 @@ class BarDifficulty:
     value: float
     parts: dict[str, float]
     notes_per_second: float
+    says_teacher: str = ""
 
     @property
     def why(self) -> tuple[str, ...]:
+        if self.says_teacher:
+            return (self.says_teacher,)
         ranked = sorted(self.parts, key=lambda name: -self.parts[name])
-        return tuple(WORDS[name] for name in ranked[:2] if self.parts[name] > 0.5)
+        return tuple(WORDS[name] for name in ranked[:2] if self.parts[name] >= 0.5)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Correction:
+    """What a teacher says of a bar: so many steps harder (below 0: easier) than it was reckoned, or the ``HARDEST``; and why."""
+
+    steps: int
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,13 +80,25 @@ class Difficulty:
     def hardest(self) -> BarDifficulty:
         return max(self.bars, key=lambda b: b.value)
 
+    def corrected(self, corrections: Mapping[str, Correction]) -> Difficulty:
+        """The same with a teacher's word on some bars (by printed number), which counts more than the reckoning."""
+        highest = max((bar.value for bar in self.bars), default=0.0)
+        bars = []
+        for bar in self.bars:
+            said = corrections.get(bar.number)
+            if said is not None:
+                value = highest if said.steps >= HARDEST else bar.value
+                bar = replace(bar, value=max(0.0, value + CORRECTION_STEP * said.steps), says_teacher=said.why)
+            bars.append(bar)
+        return Difficulty(value=_of_all(bars), bars=tuple(bars))
 
-def difficulty(expectation: Expectation, tempo_qpm: float, fifths: int = 0) -> Difficulty:
-    """Difficulty of a passage at a tempo.
 
-    Args:
-        fifths: the key signature as the player reads it.
-    """
+def difficulty(expectation: Expectation, tempo_qpm: float, part: Part) -> Difficulty:
+    """Difficulty of a passage of ``part`` at a tempo, for who reads and plays that part."""
+    fifths = {bar.number: bar.fifths for bar in part.bars}
+    bar_of = {n.id: part.bars[n.bar_index].number for n in part.notes}
+    moves = Counter(bar_of[note] for note in hand_moves(part.notes, find_instrument(part.instrument)))
+    hands = Counter(bar_of[note] for note in hand_changes(part.notes))
     bars = []
     seen: set[str] = set()
     for bar in expectation.bars:
@@ -72,12 +106,16 @@ def difficulty(expectation: Expectation, tempo_qpm: float, fifths: int = 0) -> D
             continue
         seen.add(bar.number)
         own = [n for n in expectation.notes if n.bar == bar.number and n.pass_ == bar.pass_ and not n.grace]
-        bars.append(_of_bar(bar, own, tempo_qpm, fifths))
+        bars.append(_of_bar(bar, own, tempo_qpm, fifths.get(bar.number, 0), moves[bar.number], hands[bar.number]))
+    return Difficulty(value=_of_all(bars), bars=tuple(bars))
+
+
+def _of_all(bars: Sequence[BarDifficulty]) -> float:
     values = [b.value for b in bars] or [0.0]
-    return Difficulty(value=0.7 * max(values) + 0.3 * sum(values) / len(values), bars=tuple(bars))
+    return 0.7 * max(values) + 0.3 * sum(values) / len(values)
 
 
-def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fifths: int) -> BarDifficulty:
+def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fifths: int, moves: int, hands: int) -> BarDifficulty:
     onsets = sorted({round(n.beat, 4) for n in notes})
     seconds = bar.length_quarters * 60.0 / tempo_qpm
     per_second = _densest(onsets, bar, tempo_qpm) if onsets else 0.0
@@ -92,6 +130,8 @@ def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fif
         "key": max(0, abs(fifths) - 1) / 2,
         "range": max(0, (max(pitches) - min(pitches)) - 7) / 12 if pitches else 0.0,
         "together": len(notes) / max(1, len(onsets)) - 1,
+        "moves": min(moves, 4),
+        "hands": min(hands, 4),
     }
     parts = {name: round(WEIGHTS[name] * value, 3) for name, value in raw.items()}
     return BarDifficulty(

@@ -7,6 +7,7 @@ classes it leaves. Lengths are in the units of the inner drawing (``UNITS_PER_PI
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -24,6 +25,31 @@ HALF_HEAD = 117.0
 
 #: Widths to engrave for, in pixels before scaling: the whole page, beside a column of words, and a phone held upright.
 LAYOUTS = {"desk": 1960, "beside": 1420, "phone": 880}
+#: What a page shows: the score across it, or beside words; and always the narrow one, for phones.
+ACROSS = ("desk", "phone")
+BESIDE = ("beside", "phone")
+
+NOT_ENGRAVED = "The score was read but cannot be engraved. Export it again from the notation program."
+
+_OPTIONS: dict[str, Any] = {
+    "pageHeight": 60000,
+    "pageMarginLeft": 20,
+    "pageMarginRight": 20,
+    "pageMarginTop": 40,
+    "pageMarginBottom": 40,
+    "adjustPageHeight": True,
+    "header": "none",
+    "footer": "none",
+    "svgViewBox": True,
+    "svgHtml5": True,
+    "svgRemoveXlink": True,
+    "smuflTextFont": "none",
+    "breaks": "auto",
+    "mnumInterval": 0,
+    "spacingSystem": 6,
+    "spacingStaff": 8,
+    "xmlIdSeed": 7,
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,14 +67,14 @@ def _toolkit() -> Any:
     return toolkit
 
 
-def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") -> Engraving:
-    """Engrave some bars of one part.
+def engrave(prepared: bytes, part: Part, bars: list[Bar], layouts: Iterable[str] = ACROSS) -> dict[str, Engraving]:
+    """Engrave some bars of one part, for each layout. The engraver loads the score once.
 
     Args:
         prepared: XML from ``musicxml.prepare``.
         part: the part to show; the others are left out.
         bars: contiguous bars of that part, in written order.
-        layout: a key of ``LAYOUTS``.
+        layouts: keys of ``LAYOUTS``.
 
     Raises:
         ScoreError: the engraver cannot load the score.
@@ -57,37 +83,22 @@ def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") 
     if not bars:
         raise PassageError("passage.bars", "Choose at least one bar.")
     toolkit = _toolkit()
-    toolkit.setOptions(
-        {
-            "pageWidth": LAYOUTS[layout],
-            "pageHeight": 60000,
-            "pageMarginLeft": 20,
-            "pageMarginRight": 20,
-            "pageMarginTop": 40,
-            "pageMarginBottom": 40,
-            "adjustPageHeight": True,
-            "header": "none",
-            "footer": "none",
-            "svgViewBox": True,
-            "svgHtml5": True,
-            "svgRemoveXlink": True,
-            "smuflTextFont": "none",
-            "breaks": "auto",
-            "mnumInterval": 0,
-            "spacingSystem": 6,
-            "spacingStaff": 8,
-            "xmlIdSeed": 7,
-        }
-    )
-    if not toolkit.loadData(_only_part(prepared, part.index).decode()):
-        raise ScoreError("score.not_engraved", "The score was read but cannot be engraved. Export it again from the notation program.")
-    # The engraver counts bars by position, not by the printed number.
-    toolkit.select({"measureRange": f"{bars[0].index + 1}-{bars[-1].index + 1}"})
-    toolkit.redoLayout()
-    raw = toolkit.renderToSVG(1)
-    if not raw:
-        raise ScoreError("score.not_engraved", "The score was read but cannot be engraved. Export it again from the notation program.")
-    return _clean(raw, layout)
+    loaded = False
+    drawn = {}
+    for layout in layouts:
+        toolkit.setOptions({**_OPTIONS, "pageWidth": LAYOUTS[layout]})
+        if not loaded:
+            if not toolkit.loadData(_only_part(prepared, part.index).decode()):
+                raise ScoreError("score.not_engraved", NOT_ENGRAVED)
+            # The engraver counts bars by position, not by the printed number.
+            toolkit.select({"measureRange": f"{bars[0].index + 1}-{bars[-1].index + 1}"})
+            loaded = True
+        toolkit.redoLayout()
+        raw = toolkit.renderToSVG(1)
+        if not raw:
+            raise ScoreError("score.not_engraved", NOT_ENGRAVED)
+        drawn[layout] = _clean(raw, layout)
+    return drawn
 
 
 def _only_part(prepared: bytes, index: int) -> bytes:

@@ -18,7 +18,7 @@ NUT_FRET = 4
 def hand_moves(notes: Sequence[Note], instrument: Instrument) -> dict[str, str]:
     """Note id to what the hand does there: “moves up”, “leaves first position”. Empty where nothing moves or nothing is known."""
     kind = instrument.fingering.partition(" ")[0]
-    sounding = [n for n in notes if not n.grace and not n.tie_stop and not n.unpitched]
+    sounding = [n for n in _in_time(notes) if not n.grace and not n.tie_stop and not n.unpitched]
     if kind == "keyboard":
         found: dict[str, str] = {}
         for staff in sorted({n.staff for n in sounding}):
@@ -29,11 +29,38 @@ def hand_moves(notes: Sequence[Note], instrument: Instrument) -> dict[str, str]:
     return {}
 
 
+def hand_changes(notes: Sequence[Note]) -> dict[str, str]:
+    """Note id to “the left hand takes over”: where a line written on two staves goes from one to the other, one playing at a time."""
+    sounding = [n for n in _in_time(notes) if not n.grace]
+    found: dict[str, str] = {}
+    before: set[int] = set()
+    ends: dict[int, tuple[int, float]] = {}  # by staff: bar and quarter at which its last note is over
+    for (bar_index, onset), group in itertools.groupby(sounding, key=_moment):
+        together = [n for n in group if not n.tie_stop]
+        staves = {n.staff for n in together}
+        held = {staff for staff, (bar, end) in ends.items() if bar == bar_index and end > onset + 1e-6}
+        if len(staves) == 1 and len(before) == 1 and staves != before and not held - staves:
+            found[together[0].id] = "the right hand takes over" if staves == {1} else "the left hand takes over"
+        before = staves or before
+        for note in together:
+            ends[note.staff] = (bar_index, onset + note.duration_quarters)
+    return found
+
+
+def _in_time(notes: Sequence[Note]) -> list[Note]:
+    """Voice after voice, as scores are written, put into the order of time."""
+    return sorted(notes, key=_moment)
+
+
+def _moment(note: Note) -> tuple[int, float]:
+    return note.bar_index, note.onset_quarters
+
+
 def _on_keys(notes: list[Note]) -> dict[str, str]:
     """A window of five fingers slides only when it must: every slide is a move."""
     found: dict[str, str] = {}
     low = high = None
-    moments = itertools.groupby(notes, key=lambda n: (n.bar_index, n.onset_quarters))
+    moments = itertools.groupby(notes, key=_moment)
     for _, group in moments:
         together = list(group)
         bottom, top = min(n.sounding_midi for n in together), max(n.sounding_midi for n in together)

@@ -8,7 +8,7 @@ from typing import IO, Any
 
 from didactor.core.errors import SandboxError, ScoreError
 from didactor.core.sandbox.run import Limits, run_isolated
-from didactor.core.score.engraving import LAYOUTS, Engraving
+from didactor.core.score.engraving import ACROSS, Engraving
 
 SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
 
@@ -36,7 +36,7 @@ def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
     return read_isolated(source)[0]
 
 
-def engrave_isolated(prepared: bytes, part: int, bars: str | None, layouts: Iterable[str] = LAYOUTS) -> dict[str, Engraving]:
+def engrave_isolated(prepared: bytes, part: int, bars: str | None, layouts: Iterable[str] = ACROSS) -> dict[str, Engraving]:
     """Engrave bars of a part (``part`` counts from 1) for some layouts, in one run of the sandbox. Raises ``ScoreError``."""
     with tempfile.TemporaryFile() as source:
         source.write(prepared)
