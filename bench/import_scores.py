@@ -227,7 +227,7 @@ def compared(job: tuple[str, str, int], reading: Reading) -> Reading:
 def check_ids(reading: Reading, prepared: bytes, score: Score) -> None:
     for part in score.parts:
         try:
-            drawn = set(engrave(prepared, part, list(part.bars), ("desk",))["desk"].geometry["notes"])
+            drawn = set(engrave(prepared, part, list(part.bars), "desk").geometry["notes"])
         except CoreError as error:
             reading.said.append(f"part {part.index} not engraved: {error.message}")
             drawn = set()

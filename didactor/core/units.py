@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import math
 import re
-from typing import overload
+from typing import TYPE_CHECKING, overload
 
-import numpy as np
-import numpy.typing as npt
-
-FloatArray = npt.NDArray[np.float64]
+if TYPE_CHECKING:
+    from didactor.core.arrays import FloatArray
 
 A4_HZ = 440.0
 A4_MIDI = 69
@@ -35,6 +33,9 @@ def hz_to_midi(frequency_hz: float, a4_hz: float = ...) -> float: ...
 def hz_to_midi(frequency_hz: FloatArray, a4_hz: float = ...) -> FloatArray: ...
 def hz_to_midi(frequency_hz: float | FloatArray, a4_hz: float = A4_HZ) -> float | FloatArray:
     """Frequency (Hz, > 0) to a fractional MIDI number in equal temperament at ``a4_hz``."""
+    # Here, so that reading and engraving, which need no arrays, start quicker.
+    import numpy as np
+
     return A4_MIDI + 12.0 * np.log2(np.maximum(frequency_hz, 1e-6) / a4_hz)
 
 

@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from functools import lru_cache
 
+from django.core.cache import cache
+
 from didactor.core.errors import PassageError
-from didactor.core.formats.lanes.study import StudyView
+from didactor.core.formats.lanes import plain_score
+from didactor.core.formats.lanes.study import StudyView, study_score
 from didactor.core.score.difficulty import Correction, Difficulty, difficulty, ladder, starting_tempo
+from didactor.core.score.engraving import ACROSS
 from didactor.core.score.expected import expect
 from didactor.core.score.likeness import Kind, Likeness, likenesses
 from didactor.core.score.model import Part
 from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute, quarters_to_beats_per_minute
 from didactor.library.models import BarCorrection, Passage, Piece, PieceRevision
-from didactor.library.services import read_part
+from didactor.library.services import ENGRAVER, engravings_of, read_part
 
+#: Goes up when the drawing over the engraving changes.
+DRAWING_VERSION = 1
 #: Where a score says no tempo, quarters a minute.
 USUAL_QPM = 80.0
 _INTERVALS = (
@@ -52,6 +59,20 @@ def difficulty_of(passage: Passage, tempo_qpm: float) -> Difficulty:
     root = passage.root
     corrections = {c.bar: Correction(steps=c.steps, why=c.why) for c in root.revision.piece.bar_corrections.filter(part=root.part)}
     return difficulty(expect(part, passage.bars), tempo_qpm, part).corrected(corrections)
+
+
+def study_drawings(*, revision: PieceRevision, part: int, found: Study | None) -> dict[str, str]:
+    """The whole part for each layout, with what was found in it; kept, as long as the same is found. Raises ``ScoreError``."""
+    view = found.view if found else StudyView(bar_numbers={bar["id"]: bar["number"] for bar in revision.part(part)["bars"]})
+    digest = hashlib.sha256(repr(view).encode()).hexdigest()[:24]
+    keys = {layout: f"study:{DRAWING_VERSION}:{ENGRAVER}:{revision.pk}:{part}:{digest}:{layout}" for layout in ACROSS}
+    kept: dict[str, str] = cache.get_many(keys.values())
+    if len(kept) < len(keys):
+        engraved = engravings_of(revision=revision, part=part, bars="")
+        draw = study_score if found else lambda svg, geometry, view: plain_score(svg, geometry, view.bar_numbers)
+        kept = {keys[layout]: draw(e.svg, e.geometry, view) for layout, e in engraved.items()}
+        cache.set_many(kept, timeout=None)
+    return {layout: kept[key] for layout, key in keys.items()}
 
 
 def correct_bar(*, piece: Piece, part: int, bar: str, steps: int, why: str = "") -> None:

@@ -11,8 +11,6 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from didactor.core.errors import CoreError
-from didactor.core.formats.lanes import plain_score
-from didactor.core.formats.lanes.study import study_score
 from didactor.core.score.generate.exercise import METRES
 from didactor.library import exercises, printed, services, study
 from didactor.library.exercise_forms import FORMS, ExerciseForm
@@ -194,19 +192,13 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
                 return redirect("library:passage", pk=passage.pk)
             return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
     part = revision.part(index)
-    numbers = {bar["id"]: bar["number"] for bar in part["bars"]}
     asked = request.GET.get("tempo", "")
     found_in_it = study.study_of(
         revision=revision, part=index, target_bpm=float(asked) if asked.isdigit() and 10 <= int(asked) <= 400 else None
     )
-    drawings = {}
-    trouble = ""
+    drawings, trouble = {}, ""
     try:
-        for layout, engraving in services.engravings_of(revision=revision, part=index, bars="").items():
-            if found_in_it is None:
-                drawings[layout] = plain_score(engraving.svg, engraving.geometry, numbers)
-            else:
-                drawings[layout] = study_score(engraving.svg, engraving.geometry, found_in_it.view)
+        drawings = study.study_drawings(revision=revision, part=index, found=found_in_it)
     except CoreError as error:
         trouble = error.message
     context = {

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from didactor.core.units import FloatArray
+from didactor.core.arrays import FloatArray
 
 JUMP_COST = 2.2
 #: Players go back, and on, to the beginning of a bar; landing elsewhere costs this much more.

@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.alignment import align
 from didactor.core.hearing.features import FLUX_HOP_S, onset_strength, short_time
 from didactor.core.hearing.groups import AROUND_S, EARLY_S, FAINT, Moment, moments_of
@@ -23,7 +24,7 @@ from didactor.core.hearing.strokes import Stroke, hearing_of, stroke_material
 from didactor.core.instruments import Instrument
 from didactor.core.score.chords import chord_pitch_classes
 from didactor.core.score.expected import Expectation
-from didactor.core.units import A4_HZ, FloatArray
+from didactor.core.units import A4_HZ
 
 #: Strings ring in this range; a singing voice and overtones lie mostly above.
 LOWEST_STRING, TOP_MIDI = 38, 76

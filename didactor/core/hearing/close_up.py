@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from didactor.core.arrays import FloatArray
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import FloatArray, midi_to_hz
+from didactor.core.units import midi_to_hz
 
 HOP_S = 0.008
 ROWS_PER_SEMITONE = 2

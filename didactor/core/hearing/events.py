@@ -13,12 +13,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.features import F0_HOP_S, FLUX_HOP_S, Features
 from didactor.core.hearing.partials import distinct_partials_hz
 from didactor.core.instruments import Instrument
 from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import FloatArray
 
 #: Cost of leaving a state, in frames of clear evidence.
 CHANGE_COST = 2.6

@@ -13,9 +13,9 @@ from pathlib import Path
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.groups import Strike
 from didactor.core.hearing.presence import MODEL, Evidence, Model, features_of
-from didactor.core.units import FloatArray
 
 #: Intervals at which overtones of a key are heard.
 OVERTONES = (12, 19, 24, 28, 31)

@@ -18,9 +18,10 @@ import soxr
 from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
+from didactor.core.arrays import FloatArray
 from didactor.core.instruments import Instrument
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import A4_HZ, A4_MIDI, FloatArray, hz_to_midi, midi_to_hz
+from didactor.core.units import A4_HZ, A4_MIDI, hz_to_midi, midi_to_hz
 
 F0_RATE_HZ = 16_000
 F0_HOP_S = 0.016

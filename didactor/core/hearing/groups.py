@@ -8,12 +8,12 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.alignment import Material
 from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI, Posteriors
 from didactor.core.hearing.spectrum import HOP_S, Spectrum, partial_bins, rise_of
 from didactor.core.peaks import vertex
 from didactor.core.score.expected import Expectation
-from didactor.core.units import FloatArray
 
 #: A strike is a peak of the onset posterior of at least this height.
 STRIKE = 0.3

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.alignment import TEMPO_GUESSES, Alignment, Material
 from didactor.core.hearing.events import Event
 from didactor.core.hearing.repeats import align_repeats
 from didactor.core.score.expected import ExpectedNote
-from didactor.core.units import FloatArray
 
 MISSED_COST, GRACE_MISSED_COST = 1.0, 0.15
 #: A repeated pitch is often not heard apart from the note before (legato, a room's tail).

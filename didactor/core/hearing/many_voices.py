@@ -13,6 +13,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.alignment import Alignment
 from didactor.core.hearing.extra_keys import EXTRA_FROM, EXTRA_MODEL, extra_rows, is_worth_asking
 from didactor.core.hearing.features import FLUX_HOP_S, level_of, short_time
@@ -33,7 +34,7 @@ from didactor.core.hearing.repeats import align_repeats
 from didactor.core.hearing.spectrum import carried_from_hz, own_level_db, spectrum, tuning_of, tuning_of_notes
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
-from didactor.core.units import A4_HZ, FloatArray, midi_to_hz
+from didactor.core.units import A4_HZ, midi_to_hz
 
 #: Log odds that a written note is played, before listening: nearly all are.
 PRIOR = 1.5

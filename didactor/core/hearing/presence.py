@@ -13,9 +13,9 @@ from pathlib import Path
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI, Posteriors
 from didactor.core.hearing.spectrum import Spectrum, partial_bins, rise_of
-from didactor.core.units import FloatArray
 
 BEFORE_S, AFTER_S = 0.07, 0.06
 SOUNDS_FROM_S, SOUNDS_AT_MOST_S = 0.02, 0.25

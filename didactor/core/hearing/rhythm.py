@@ -13,12 +13,13 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, median_filter
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.events import find_events, find_tuning
 from didactor.core.hearing.features import FLUX_HOP_S, listen, onset_strength, short_time
 from didactor.core.hearing.hearing import Hearing, NoteHeard, Status, Tuning
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
-from didactor.core.units import A4_HZ, FloatArray
+from didactor.core.units import A4_HZ
 
 OVER_SURROUNDINGS, SHARE_OF_USUAL, CLOSE_S = 1.7, 0.2, 0.08
 #: Beat periods tried, as factors of the target's, and what lies between them.

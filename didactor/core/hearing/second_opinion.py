@@ -11,11 +11,11 @@ from pathlib import Path
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.features import Features
 from didactor.core.hearing.note_model import LOWEST_MIDI, Posteriors
 from didactor.core.hearing.presence import AFTER_S, BEFORE_S, FEATURES, Evidence, Model, features_of, onset_near
 from didactor.core.hearing.spectrum import Spectrum, spectrum
-from didactor.core.units import FloatArray
 
 AROUND_S = 0.45
 #: An onset posterior below this is no onset.

@@ -15,10 +15,11 @@ import numpy.typing as npt
 from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.features import FLUX_HOP_S, FLUX_WINDOW
 from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import FloatArray, hz_to_midi, midi_to_hz
+from didactor.core.units import hz_to_midi, midi_to_hz
 
 HOP_S = FLUX_HOP_S
 WINDOW = FLUX_WINDOW

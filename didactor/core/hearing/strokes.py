@@ -13,13 +13,13 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, median_filter
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.alignment import Alignment, Match, Material, align
 from didactor.core.hearing.features import FLUX_HOP_S, level_of, onset_strength, short_time
 from didactor.core.hearing.groups import Moment, moments_of
 from didactor.core.hearing.hearing import Count, ExtraNote, Hearing, Jump, NoteHeard, Status
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
-from didactor.core.units import FloatArray
 
 #: A stroke stands this many times over its surroundings, and reaches this share of the take's usual stroke.
 OVER_SURROUNDINGS, SHARE_OF_USUAL = 2.0, 0.22

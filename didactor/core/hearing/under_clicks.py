@@ -10,9 +10,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.hearing import Hearing, NoteHeard, Status
 from didactor.core.score.expected import Expectation
-from didactor.core.units import FloatArray
 
 #: A stroke is due at a click within this time; one that was heard lies on it within that.
 DUE_NEAR_S, HEARD_NEAR_S = 0.05, 0.02

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from didactor.core.units import FloatArray
+from didactor.core.arrays import FloatArray
 
 #: A hesitation is longer than both: half a metrical beat, and this many seconds.
 HESITATION_S, HESITATION_BEAT_SHARE = 0.35, 0.5

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 import sys
 from collections.abc import Callable
 from dataclasses import asdict
@@ -29,7 +30,7 @@ def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], 
 
 
 def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
-    """SVGs of some bars of one part, one for each layout, with their geometries."""
+    """Some bars of one part as SVG, with its geometry."""
     from didactor.core.score.engraving import engrave
     from didactor.core.score.musicxml import read
     from didactor.core.score.roadmap import bars_between
@@ -37,8 +38,8 @@ def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any]
     prepared = source.read()
     part = read(prepared).parts[options["part"] - 1]
     bars = bars_between(part, options.get("bars"))
-    drawn = engrave(prepared, part, bars, options["layouts"])
-    return {layout: {"geometry": e.geometry, "svg": e.svg} for layout, e in drawn.items()}, b""
+    drawn = engrave(prepared, part, bars, options["layout"])
+    return {"geometry": drawn.geometry, "svg": drawn.svg}, b""
 
 
 def _sound(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
@@ -63,7 +64,9 @@ TOOLS: dict[str, Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], byt
 }
 
 
-def main(tool: str) -> None:
+def main(tool: str, limits: str) -> None:
+    for name, (soft, hard) in json.loads(limits).items():
+        resource.setrlimit(getattr(resource, name), (soft, hard))
     request = json.loads(sys.stdin.buffer.read())
     with os.fdopen(request["source"], "rb") as source, os.fdopen(request["answer"], "wb") as answer:
         source.seek(0)

@@ -1,15 +1,15 @@
 """Run one of the readers of ``child.TOOLS`` in an isolated process with hard limits.
 
-The child is a fresh interpreter (``-I``) with limits on address space, processor time, written file size and open files, an
-empty environment, its own process group, and a deadline after which the group is killed. It reads a file that the parent
-opened and writes its answer to a file that the parent opened; it is given no path.
+The child is a fresh interpreter (``-I``) that first of all limits its address space, processor time, written file size and open
+files; it has an empty environment, its own process group, and a deadline after which the group is killed. It reads a file that the
+parent opened and writes its answer to a file that the parent opened; it is given no path. The child limits itself, before it opens
+the file, since code between fork and exec (``preexec_fn``) is not safe where the parent has threads.
 """
 
 from __future__ import annotations
 
 import json
 import os
-import resource
 import signal
 import subprocess
 import sys
@@ -21,7 +21,7 @@ from typing import IO, Any
 from didactor.core.errors import AudioError, CoreError, SandboxError, ScoreError
 
 ROOT = Path(__file__).resolve().parents[3]
-_BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(sys.argv[2])"
+_BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(*sys.argv[2:])"
 _ERRORS: dict[str, type[CoreError]] = {"ScoreError": ScoreError, "AudioError": AudioError}
 
 
@@ -34,6 +34,16 @@ class Limits:
     wall_s: float = 90.0
     output: int = 400_000_000
     open_files: int = 128
+
+    def of_process(self) -> dict[str, tuple[int, int]]:
+        """Soft and hard limits by the names of the ``resource`` module."""
+        return {
+            "RLIMIT_AS": (self.memory, self.memory),
+            "RLIMIT_CPU": (self.cpu_s, self.cpu_s + 1),
+            "RLIMIT_FSIZE": (self.output, self.output),
+            "RLIMIT_NOFILE": (self.open_files, self.open_files),
+            "RLIMIT_CORE": (0, 0),
+        }
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,14 +64,13 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
     limits = limits or Limits()
     with tempfile.TemporaryFile() as answer:
         process = subprocess.Popen(
-            [sys.executable, "-I", "-c", _BOOT, str(ROOT), tool],
+            [sys.executable, "-I", "-c", _BOOT, str(ROOT), tool, json.dumps(limits.of_process())],
             stdin=subprocess.PIPE,
             stdout=subprocess.DEVNULL,
             stderr=subprocess.PIPE,
             pass_fds=(source.fileno(), answer.fileno()),
             env={"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "PATH": "/usr/bin:/bin", **_processor_settings()},
             start_new_session=True,
-            preexec_fn=lambda: _confine(limits),
             cwd="/",
         )
         request = json.dumps({"source": source.fileno(), "answer": answer.fileno(), "options": options or {}})
@@ -86,11 +95,3 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
 
 def _processor_settings() -> dict[str, str]:
     return {name: os.environ[name] for name in ("OPENBLAS_CORETYPE", "OPENBLAS_L2_SIZE") if name in os.environ}
-
-
-def _confine(limits: Limits) -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (limits.memory, limits.memory))
-    resource.setrlimit(resource.RLIMIT_CPU, (limits.cpu_s, limits.cpu_s + 1))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (limits.output, limits.output))
-    resource.setrlimit(resource.RLIMIT_NOFILE, (limits.open_files, limits.open_files))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

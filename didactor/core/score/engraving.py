@@ -7,7 +7,6 @@ classes it leaves. Lengths are in the units of the inner drawing (``UNITS_PER_PI
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -67,14 +66,14 @@ def _toolkit() -> Any:
     return toolkit
 
 
-def engrave(prepared: bytes, part: Part, bars: list[Bar], layouts: Iterable[str] = ACROSS) -> dict[str, Engraving]:
-    """Engrave some bars of one part, for each layout. The engraver loads the score once.
+def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") -> Engraving:
+    """Engrave some bars of one part.
 
     Args:
         prepared: XML from ``musicxml.prepare``.
         part: the part to show; the others are left out.
         bars: contiguous bars of that part, in written order.
-        layouts: keys of ``LAYOUTS``.
+        layout: a key of ``LAYOUTS``.
 
     Raises:
         ScoreError: the engraver cannot load the score.
@@ -83,22 +82,16 @@ def engrave(prepared: bytes, part: Part, bars: list[Bar], layouts: Iterable[str]
     if not bars:
         raise PassageError("passage.bars", "Choose at least one bar.")
     toolkit = _toolkit()
-    loaded = False
-    drawn = {}
-    for layout in layouts:
-        toolkit.setOptions({**_OPTIONS, "pageWidth": LAYOUTS[layout]})
-        if not loaded:
-            if not toolkit.loadData(_only_part(prepared, part.index).decode()):
-                raise ScoreError("score.not_engraved", NOT_ENGRAVED)
-            # The engraver counts bars by position, not by the printed number.
-            toolkit.select({"measureRange": f"{bars[0].index + 1}-{bars[-1].index + 1}"})
-            loaded = True
-        toolkit.redoLayout()
-        raw = toolkit.renderToSVG(1)
-        if not raw:
-            raise ScoreError("score.not_engraved", NOT_ENGRAVED)
-        drawn[layout] = _clean(raw, layout)
-    return drawn
+    toolkit.setOptions({**_OPTIONS, "pageWidth": LAYOUTS[layout]})
+    if not toolkit.loadData(_only_part(prepared, part.index).decode()):
+        raise ScoreError("score.not_engraved", NOT_ENGRAVED)
+    # The engraver counts bars by position, not by the printed number.
+    toolkit.select({"measureRange": f"{bars[0].index + 1}-{bars[-1].index + 1}"})
+    toolkit.redoLayout()
+    raw = toolkit.renderToSVG(1)
+    if not raw:
+        raise ScoreError("score.not_engraved", NOT_ENGRAVED)
+    return _clean(raw, layout)
 
 
 def _only_part(prepared: bytes, index: int) -> bytes:

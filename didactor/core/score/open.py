@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from typing import IO, Any
 
 from didactor.core.errors import SandboxError, ScoreError
@@ -37,14 +38,22 @@ def prepare_isolated(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
 
 
 def engrave_isolated(prepared: bytes, part: int, bars: str | None, layouts: Iterable[str] = ACROSS) -> dict[str, Engraving]:
-    """Engrave bars of a part (``part`` counts from 1) for some layouts, in one run of the sandbox. Raises ``ScoreError``."""
-    with tempfile.TemporaryFile() as source:
-        source.write(prepared)
-        source.flush()
-        try:
-            answer = run_isolated("engrave", source, {"part": part, "bars": bars, "layouts": list(layouts)}, SCORE_LIMITS)
-        except SandboxError as error:
-            raise ScoreError(
-                "score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again."
-            ) from error
-    return {layout: Engraving(svg=entry["svg"], geometry=entry["geometry"]) for layout, entry in answer.head.items()}
+    """Engrave bars of a part (``part`` counts from 1) for some layouts, each in a sandbox of its own, side by side.
+
+    Raises:
+        ScoreError: these bars cannot be engraved.
+    """
+
+    def one(layout: str) -> Engraving:
+        with tempfile.TemporaryFile() as source:
+            source.write(prepared)
+            source.flush()
+            answer = run_isolated("engrave", source, {"part": part, "bars": bars, "layout": layout}, SCORE_LIMITS)
+        return Engraving(svg=answer.head["svg"], geometry=answer.head["geometry"])
+
+    wanted = list(layouts)
+    try:
+        with ThreadPoolExecutor(max_workers=len(wanted)) as threads:
+            return dict(zip(wanted, threads.map(one, wanted), strict=True))
+    except SandboxError as error:
+        raise ScoreError("score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again.") from error

@@ -14,8 +14,8 @@ import numpy.typing as npt
 from scipy.fft import irfft, rfft
 from scipy.signal import istft, stft
 
+from didactor.core.arrays import FloatArray
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import FloatArray
 
 WINDOW, HOP = 4096, 1024
 #: Above this loudspeakers carry little, and nothing is listened for. Bands are worked on so many at a time, to spare memory.

@@ -13,9 +13,9 @@ import numpy as np
 import numpy.typing as npt
 from scipy.signal import butter, sosfiltfilt
 
+from didactor.core.arrays import FloatArray
 from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
-from didactor.core.units import FloatArray
 
 #: Clicks are looked for above this; music below would drown them.
 HIGH_PASS_HZ = 800.0
