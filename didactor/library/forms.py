@@ -57,7 +57,7 @@ class SearchForm(forms.Form):
 class VersionForm(forms.Form):
     """A corrected file of a piece that is in the library."""
 
-    score = forms.FileField(label="A corrected file", widget=forms.FileInput(attrs={"accept": ",".join(FORMATS)}))
+    score = forms.FileField(label="File", widget=forms.FileInput(attrs={"accept": ",".join(FORMATS)}))
 
 
 class DetailsForm(forms.ModelForm):
@@ -89,7 +89,7 @@ class PassageForm(forms.Form):
         max_length=200,
         required=False,
         label="Order of playing",
-        help_text="Empty: the repeats as written. Or like 1-4 1-4 5-8.",
+        help_text="Empty: the repeats as written. Or like 1-4 1-4 5-8, or A: 1-4 B: 5-8, A B A A.",
         widget=forms.TextInput(attrs={"autocomplete": "off"}),
     )
     title = forms.CharField(max_length=200, required=False, help_text="Empty: the piece and its bars.")

@@ -208,5 +208,5 @@ def _with_intro(passage: Passage, intro_bars: int) -> tuple[str, str]:
     before = part.bars[max(0, inside[0].index - intro_bars) : inside[0].index]
     if not before:
         return passage.bars, passage.order
-    own = passage.order or " ".join(bar.number for bar, _ in played_order(part, inside))
+    own = " ".join(bar.number for bar, _ in played_order(part, inside, passage.order or None))
     return f"{before[0].number}-{inside[-1].number}", f"{before[0].number}-{before[-1].number} {own}"

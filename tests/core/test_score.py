@@ -10,8 +10,10 @@ from django.test import SimpleTestCase
 
 from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import expect
+from didactor.core.score.formats_in import to_musicxml
 from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.open import engrave_isolated, prepare_isolated
+from didactor.core.score.roadmap import played_order
 from didactor.core.score.write import Line, write_musicxml
 from tests.music import TUNE, expectation, musicxml
 
@@ -58,6 +60,27 @@ class ExpectedNotesTests(SimpleTestCase):
         notes = expectation("C4:q D4:q E4:q F4:q | |: G4:w :| C5:w", fifths=0).notes
         self.assertEqual([(n.bar, n.pass_) for n in notes[4:]], [("2", 1), ("2", 2), ("3", 1)])
         self.assertEqual(notes[-1].onset_quarters, 12.0)
+
+    def test_an_order_by_sections(self):
+        text = "C4:w | D4:w | E4:w | F4:w"
+
+        def pitches(order: str) -> str:
+            return "".join(n.written_pitch[0] for n in expectation(text, order=order, fifths=0).notes)
+
+        self.assertEqual(pitches("A: 1-2 B=3, A B A A"), "CDECDCD")
+        self.assertEqual(pitches("A:1 - 2; B: 4"), "CDF")
+        self.assertEqual(pitches("A: 1, A 3-4 A"), "CEFC")
+        for order, words in (("A: 1-2, A C", "no section C; there are A"), ("A B", "no section A. Say which bars"), ("A: 1-9", "no bar 9")):
+            with self.assertRaisesMessage(PassageError, words):
+                expectation(text, order=order, fifths=0)
+
+    def test_rehearsal_marks_are_sections(self):
+        tune = "X:1\nL:1/4\nM:4/4\nP:AB\nK:C\nP:A\nCCCC | DDDD |\nP:B\nEEEE | [P:C] FFFF |]\n"
+        [(xml, problems)] = to_musicxml(tune.encode())
+        part = read(prepare(xml)).parts[0]
+        self.assertEqual([bar.rehearsal for bar in part.bars], ["A", "", "B", "C"])
+        self.assertEqual([bar.number for bar, _ in played_order(part, part.bars, "B A C")], ["3", "1", "2", "4"])
+        self.assertIn("order of parts “AB”", " ".join(p.text for p in problems))
 
     def test_an_order_of_the_teachers_own(self):
         text = "C4:w | D4:w | E4:w"

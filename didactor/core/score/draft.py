@@ -83,6 +83,7 @@ class DraftBar:
     style: str = ""
     jump: str = ""
     marks: list[str] = field(default_factory=list)
+    rehearsal: str = ""
 
     @property
     def length(self) -> Fraction:
@@ -222,6 +223,9 @@ def _write_attributes(measure: etree._Element, bar: DraftBar, part: DraftPart, d
         etree.SubElement(transpose, "chromatic").text = str(part.transposition)
     if len(attributes):
         measure.append(attributes)
+    if bar.rehearsal:
+        direction = etree.SubElement(measure, "direction", placement="above")
+        etree.SubElement(etree.SubElement(direction, "direction-type"), "rehearsal").text = bar.rehearsal
     for mark in bar.marks:
         if mark in ("segno", "coda"):
             direction = etree.SubElement(measure, "direction", placement="above")

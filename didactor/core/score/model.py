@@ -58,6 +58,7 @@ class Bar:
     endings: tuple[int, ...] = ()
     jump: str | None = None
     marks: tuple[str, ...] = ()
+    rehearsal: str = ""
     tempo_qpm: float | None = None
 
     @property

@@ -255,6 +255,9 @@ def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: 
     for kind in ("segno", "coda"):
         if element.find(f"direction-type/{kind}") is not None:
             marks.append(kind)
+    rehearsal = " ".join((element.findtext("direction-type/rehearsal") or "").split())
+    if rehearsal and "rehearsal" not in found:
+        found["rehearsal"] = rehearsal[:20]
     sound = element if element.tag == "sound" else element.find("sound")
     if sound is not None:
         for name in JUMPS:

@@ -1,17 +1,20 @@
 """The road map: in which order the bars of a passage are played.
 
 Without an order of the teacher's own, repeats that lie inside the passage are played, with their endings; jumps (D.C., D.S.)
-are followed once, without repeats, when both the jump and its target lie inside. Bars are named by their printed number.
+are followed once, without repeats, when both the jump and its target lie inside. Bars are named by their printed number, or by
+sections: those the order itself names (``A: 1-4 B: 5-8, A B A A``), else the score's rehearsal marks.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from didactor.core.errors import PassageError
 from didactor.core.score.model import Bar, Part
 
+#: A section that an order names: “A: 1-4”, “B=5”.
+_SECTION = re.compile(r"(\w+)\s*[:=]\s*(\w+(?:\s*[-–]\s*\w+)?)")
 #: Longest performed order: a guard against repeats of repeats.
 MAX_PLAYED_BARS = 2000
 
@@ -47,16 +50,16 @@ def played_order(part: Part, bars: Sequence[Bar], order: str | None = None) -> l
     """Bars in performed order, each with its pass (1 the first time it is played).
 
     Args:
-        order: ranges in the order of playing, separated by spaces or commas (``"1-4 1-4 5-8"``), or None for the score's own.
+        order: ranges or sections in the order of playing, separated by spaces or commas (``"1-4 1-4 5-8"``, ``"A: 1-4 B: 5-8, A B A A"``),
+            or None for the score's own.
 
     Raises:
-        PassageError: the order names bars that do not exist or lie outside the passage.
+        PassageError: the order names bars or sections that do not exist or lie outside the passage.
     """
     if order and order.strip():
         played = []
         inside = {bar.index for bar in bars}
-        for chunk in re.split(r"[\s,]+", order.strip()):
-            chosen = bars_between(part, chunk)
+        for chosen in _chosen(part, bars, order):
             outside = [bar.number for bar in chosen if bar.index not in inside]
             if outside:
                 raise PassageError("passage.order", f"The order of playing names bar {outside[0]}, which is not in the passage.")
@@ -71,6 +74,36 @@ def played_order(part: Part, bars: Sequence[Bar], order: str | None = None) -> l
         counts[bar.index] = counts.get(bar.index, 0) + 1
         result.append((bar, counts[bar.index]))
     return result
+
+
+def _chosen(part: Part, bars: Sequence[Bar], order: str) -> Iterator[list[Bar]]:
+    """The stretches that an order names, one after the other."""
+    defined = {name: bars_between(part, span) for name, span in _SECTION.findall(order)}
+    named = defined or _by_rehearsal_marks(bars)
+    wanted = [word for word in re.split(r"[\s,;]+", _SECTION.sub(" ", order).strip()) if word] or list(defined)
+    numbers = {bar.number for bar in part.bars}
+    for word in wanted:
+        if word in named:
+            yield named[word]
+        elif word.isalpha() and word not in numbers:
+            known = f"; there are {', '.join(named)}" if named else ""
+            raise PassageError("passage.order", f"There is no section {word}{known}. Say which bars it has, like {word}: 1-4.")
+        else:
+            yield bars_between(part, word)
+
+
+def _by_rehearsal_marks(bars: Sequence[Bar]) -> dict[str, list[Bar]]:
+    """Sections from one rehearsal mark to the next; what comes before the first has no name."""
+    found: dict[str, list[Bar]] = {}
+    current: list[Bar] | None = None
+    for bar in bars:
+        if bar.rehearsal:
+            current = found.setdefault(bar.rehearsal, [])
+            if current:  # the same letter again is the section written out again
+                current = None
+        if current is not None:
+            current.append(bar)
+    return found
 
 
 def _unfold(bars: Sequence[Bar]) -> list[Bar]:

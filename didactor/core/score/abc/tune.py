@@ -112,6 +112,16 @@ class _Reader:
             self._change(name, value)
         elif name == "w":
             self._lyrics(value)
+        elif name == "P":
+            self._part_of_tune(value)
+
+    def _part_of_tune(self, value: str) -> None:
+        """Within the music a letter over the staff; in the head an order, which is for the teacher to take over."""
+        words = value.split("%")[0].strip()
+        if self._key is not None and words:
+            self._voice().bar.rehearsal = words[:20]
+        elif words:
+            self._tell("parts", f"The order of parts “{words}” is not followed by itself; type it as the order of playing, with spaces.")
 
     def _change(self, name: str, value: str) -> None:
         started = self._key is not None
@@ -210,7 +220,7 @@ class _Reader:
                 self._tell("overlay", "A second voice within a bar (“&”) is not read; write it as a voice of its own.")
                 overlay = True
             elif token.kind == "field":
-                self._change(token.values["name"], token.values["value"].strip())
+                self._field(token.values["name"], token.values["value"].strip())
             elif token.kind in ("note", "chord", "rest"):
                 self._sound(voice, token)
             elif token.kind == "bar":
