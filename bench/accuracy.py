@@ -3,7 +3,7 @@
     bench/accuracy              the held-out set, everything: one and many voices, chords, strokes, passages without notation
     bench/accuracy --fit        the other set, for working on the method
     bench/accuracy --quick      a small share of both clean and faulty takes, under 60 s, for bin/test
-    bench/accuracy --only one   one kind of music: one, many, chords, strokes, clapped, pulse, gate (may be repeated)
+    bench/accuracy --only one   one kind of music: one, many, chords, strokes, clapped, pulse, said, gate (may be repeated)
     bench/accuracy --share 0.1  every tenth take
     bench/accuracy --said       every disagreement, take by take (not for held-out takes that are to stay so)
     bench/accuracy --write      also refreshes its part of docs/benchmarks.md and the plots (with --share: says how many takes)
@@ -34,8 +34,8 @@ from scoring import Score, score  # noqa: E402
 from didactor.core.analyse import analyse  # noqa: E402
 from didactor.core.sound.recording import Recording  # noqa: E402
 
-KINDS = ("one", "many", "chords", "strokes", "clapped", "pulse")
-QUICK_TAKES = {"one": 14, "many": 5, "chords": 2, "strokes": 2, "clapped": 1, "pulse": 1}
+KINDS = ("one", "many", "chords", "strokes", "clapped", "pulse", "said")
+QUICK_TAKES = {"one": 14, "many": 5, "chords": 2, "strokes": 2, "clapped": 1, "pulse": 1, "said": 1}
 
 
 def main() -> int:
@@ -82,7 +82,7 @@ def _choose(which: of.Set, kind: str, options: argparse.Namespace) -> list[of.Sc
     if options.condition:
         every = [s for s in every if s.condition.startswith(options.condition)]
     if options.quick:
-        every = [s for s in every if s.source == "timgm" and s.condition not in of.BESIDES]
+        every = [s for s in every if s.source in ("timgm", "own") and s.condition not in of.BESIDES]
         return every[:: max(1, len(every) // QUICK_TAKES[kind])][: QUICK_TAKES[kind]]
     return every[:: max(1, round(1 / options.share))]
 

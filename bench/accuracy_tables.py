@@ -49,7 +49,7 @@ def summary(entries: list[Entry]) -> tuple[str, dict[str, Any]]:
         if own:
             figures |= _figures(voices, own)
             parts += [f"### {'One voice' if voices == 'one' else 'Many voices'}", _split_tables(own), _codes(own), _outcomes(own)]
-    for kind in ("chords", "strokes", "clapped", "pulse"):
+    for kind in ("chords", "strokes", "clapped", "pulse", "said"):
         own = [e for e in entries if e.scenario.voices == kind]
         if own:
             figures |= _small_figures(kind, own)

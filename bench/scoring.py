@@ -125,7 +125,7 @@ def score(take: Take, analysis: Analysis) -> Score:
         return result
     if take.scenario.voices in ("strokes", "clapped"):
         _count(result, take, evidence)
-    if take.scenario.voices != "pulse":
+    if take.scenario.voices not in ("pulse", "said"):
         _notes(result, take, evidence, label, skipped[1] if skipped else {})
         _extras(result, take, evidence)
     _tempo(result, take, evidence)

@@ -10,7 +10,7 @@ import hashlib
 import json
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -212,6 +212,13 @@ def _pulse(which: Set) -> Iterator[Scenario]:
     )
 
 
+def _said(which: Set) -> Iterator[Scenario]:
+    """Names said in time, by the voice of our own or, held out, by those of another program."""
+    speaker = replace(which, sources=("own",) if which.name == "fit" else ("espeak",))
+    kinds = ("", "", "hesitation", "hesitation", "tempo", "noisy")
+    yield from _simple(speaker, "said", ("flute", "cello", "trumpet"), "say", 60_000, kinds)
+
+
 def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, offset: int, kinds: tuple[str, ...]) -> Iterator[Scenario]:
     for i, instrument in enumerate(instruments):
         for s, source in enumerate(which.sources):
@@ -225,6 +232,8 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                         degradations = [{"kind": "backing", "level_db": -6, "voice": True}]
                     elif kind == "clicked":
                         condition, kind, degradations = "degraded: click", "", DEGRADED["click"]
+                    elif kind == "noisy":
+                        condition, kind, degradations = "degraded: noise 20 dB, phone", "", [*DEGRADED["noise 20 dB"], *DEGRADED["phone"]]
                     elif kind == "clicked mixed":
                         condition, kind, degradations = "faults: over a click", "mixed", DEGRADED["click"]
                     elif kind.startswith("backed"):
@@ -244,8 +253,8 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                     )
 
 
-_SCENARIOS = {"one": _one, "many": _many, "chords": _chords, "strokes": _strokes, "clapped": _clapped, "pulse": _pulse}
-PLAYED_AS = {"chords": "strum", "clapped": "clap"}
+_SCENARIOS = {"one": _one, "many": _many, "chords": _chords, "strokes": _strokes, "clapped": _clapped, "pulse": _pulse, "said": _said}
+PLAYED_AS = {"chords": "strum", "clapped": "clap", "said": "say"}
 
 
 def take(scenario: Scenario) -> Take:
@@ -310,7 +319,7 @@ def _known_track(degradations: list[dict[str, Any]]) -> np.ndarray:
 
 
 def _targets(scenario: Scenario, tempo: float, count_off: int, truth: dict[str, Any]) -> Targets:
-    step = {"clapped": "clap", "chords": "chords", "pulse": "pulse"}.get(scenario.voices, "play")
+    step = {"clapped": "clap", "chords": "chords", "pulse": "pulse", "said": "say"}.get(scenario.voices, "play")
     clicks = tuple(truth["clicks_s"]) if count_off else ()
     return Targets(tempo_qpm=tempo, instrument=scenario.instrument, step=step, count_off=count_off, clicks_s=clicks)
 
@@ -351,6 +360,9 @@ def _style(scenario: Scenario, instrument: Instrument, rng: np.random.Generator)
         return BEGINNER
     if scenario.style == "virtuoso":
         return VIRTUOSO
+    if scenario.voices == "said":
+        # Speech is looser than playing.
+        return Style(scatter_ms=float(rng.uniform(15, 40)), wander_percent=float(rng.uniform(0.5, 2.0)))
     return Style(
         scatter_ms=float(rng.uniform(5, 14)),
         wander_percent=float(rng.uniform(0.5, 1.5)),

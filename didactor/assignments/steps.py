@@ -27,7 +27,7 @@ GOALS = (
 BEFORE = (
     Step(slug="count", title="Write the counting under the notes", method=None),
     Step(slug="clap", title="Count and clap", method="clap"),
-    Step(slug="name", title="Say the names in time", method=None),
+    Step(slug="name", title="Say the names in time", method="say"),
     Step(slug="silent", title="Finger it silently", method=None),
     Step(slug="easy", title="An easier way of sounding, as plucked before bowed", method="play"),
     Step(slug="right", title="Right hand alone", method="play", staff=1),

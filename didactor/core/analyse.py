@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.errors import Problem
-from didactor.core.hearing import chords, many_voices, one_voice, rhythm, strokes
+from didactor.core.hearing import chords, many_voices, one_voice, rhythm, spoken, strokes
 from didactor.core.hearing.hearing import Hearing
 from didactor.core.hearing.under_clicks import doubt_under_clicks
 from didactor.core.instruments import Instrument, find_instrument
@@ -25,6 +25,7 @@ from didactor.core.sound.recording import Recording
 
 #: Below these shares of right notes the recording is of something else (a bad take still has most of its notes right).
 OTHER_PIECE_NOTES, OTHER_PIECE_SOUNDS = 0.35, 0.5
+NO_VOICE = "No voice can be heard in this take. Sit nearer to the microphone, say the names aloud, and record again."
 NO_MUSIC = "No notes can be heard in this take. Check that the right microphone is chosen, and record again."
 ANOTHER_PIECE = "This does not sound like the assigned passage. Check that the right recording was sent for the right bars."
 
@@ -84,7 +85,8 @@ def analyse(
     if hearing is not None and ear is strokes.hear:
         hearing = doubt_under_clicks(hearing, expectation, clicks.times_s)
     if hearing is None:
-        return _unusable(recording, expectation, targets, _refused(quality, "no_music", NO_MUSIC, recording))
+        code, text = ("no_voice", NO_VOICE) if targets.step == "say" else ("no_music", NO_MUSIC)
+        return _unusable(recording, expectation, targets, _refused(quality, code, text, recording))
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:
         talk = hearing.steadiness is not None and hearing.steadiness < TALK_STEADINESS
         code, text = ("speech", TALK) if talk else ("another_piece", ANOTHER_PIECE)
@@ -117,6 +119,8 @@ def listen_for(expectation: Expectation, targets: Targets, instrument: Instrumen
     """The method of hearing that the passage and the step ask for."""
     if targets.step == "pulse" or not expectation.notes:
         return rhythm.hear
+    if targets.step == "say":
+        return spoken.hear
     if targets.step == "chords":
         return chords.hear
     if targets.step == "clap" or not instrument.pitched or all(n.unpitched for n in expectation.notes):

@@ -140,11 +140,16 @@ def bar_strip(result: dict[str, Any]) -> list[BarCell]:
         own = findings.get(number, [])
         categories = {f["category"] for f in own}
         worst = next((c for c in _WORST if c in categories), "")
-        if not worst and all(n["status"] == "uncertain" for n in notes if n["bar"] == number):
+        if not worst and not is_said(result) and all(n["status"] == "uncertain" for n in notes if n["bar"] == number):
             worst = "unjudged"
         words = " ".join(f["text"] for f in own) or ("Not judged." if worst == "unjudged" else "Nothing to mend.")
         cells.append(BarCell(number=number, worst=worst, words=f"Bar {number}. {words}" if not own else words))
     return cells
+
+
+def is_said(result: dict[str, Any]) -> bool:
+    """Whether names were said: nothing is judged note by note then, only the pace."""
+    return bool(result["targets"].get("step") == "say")
 
 
 def bar_numbers(passage: Passage) -> dict[str, str]:
@@ -169,7 +174,7 @@ def heard_drawings(passage: Passage, analysis: Analysis) -> dict[str, str]:
         flagged.setdefault(finding["category"], set()).update(finding["note_ids"])
 
     def draw(engraving: Engraving, passage: Passage) -> str:
-        view = View(lanes=LANES, bar_numbers=bar_numbers(passage), flagged=flagged)
+        view = View(lanes=("tempo",) if is_said(result) else LANES, bar_numbers=bar_numbers(passage), flagged=flagged)
         return score_with_lanes(engraving.svg, engraving.geometry, result, view)
 
     return _drawn(f"heard:{analysis.pk}", passage, BESIDE, draw)

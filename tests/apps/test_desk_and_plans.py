@@ -263,7 +263,7 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assertNotEqual(others.due_at.year, 2031)
 
     def test_steps_are_recorded_by_their_own_method_and_not_handed_in(self):
-        self.assignment.before_steps, self.assignment.takes_allowed = ["clap", "name"], 1
+        self.assignment.before_steps, self.assignment.takes_allowed = ["count", "clap"], 1
         self.assignment.save()
         task = Task.objects.get(pk=self.task.pk)
         sent = {"student": self.scene.ylva.student, "task": task, "filename": "a.wav"}
@@ -281,7 +281,7 @@ class PlanTests(scenes.OwnFolders, TestCase):
         with self.assertRaises(TakeRefused):
             receive_take(**sent, source=io.BytesIO(wav() + bytes(4)))
         self.as_student()
-        self.client.post(reverse("assignments:tick", args=[task.pk]), {"step": "name", "done": "1"})
+        self.client.post(reverse("assignments:tick", args=[task.pk]), {"step": "count", "done": "1"})
         page = self.client.get(reverse("assignments:task", args=[task.pk]))
         self.assertContains(page, "Done; take it back")
         self.assertContains(page, "recorded and heard")

@@ -211,7 +211,7 @@ class StudentRecordsTests(BrowserTestCase):
         passage = cut_passage(teacher=teacher, revision=piece.current, part=1, bars="3-4")
         set_accompaniment(passage=passage, version=1, part=2, intro_bars=1)
         fields = {"title": "Duet", "due_at": timezone.now(), "tempo": 180.0, "band_percent": 5.0, "count_off": 2}
-        fields |= {"preparation_s": 30, "before_steps": ["clap", "name"]}
+        fields |= {"preparation_s": 30, "before_steps": ["count", "clap"]}
         task = assign(teacher=teacher, passage=passage, enrolments=[self.scene.ylva], fields=fields).tasks.get()
         sound = ModelSound.objects.get(of_part=2)
         render_model(model_sound_id=sound.pk)

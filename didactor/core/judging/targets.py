@@ -10,8 +10,8 @@ from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG, Stage
 from didactor.core.units import BEAT_UNIT_QUARTERS, quarters_to_beats_per_minute
 
-#: Play the notes; clap or tap their rhythm; strum the chord symbols; only the pulse, where no notation is at hand.
-STEPS = ("play", "clap", "chords", "pulse")
+#: Play the notes; clap or tap their rhythm; strum the chord symbols; only the pulse, where no notation is at hand; say the names.
+STEPS = ("play", "clap", "chords", "pulse", "say")
 TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
 
 

@@ -15,7 +15,8 @@ _SIGNS = {-1: "♭", 1: "♯"}
 
 
 def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], result: dict[str, Any], places: Places) -> None:
-    """Circles, dotted circles, ghost heads and extra heads on the staff of one system."""
+    """Circles, dotted circles, ghost heads and extra heads on the staff of one system. Of names said nothing is marked note by note."""
+    said = result["targets"].get("step") == "say"
     for note in result["notes"]:
         place = geometry["notes"].get(note["id"])
         if place is None or int(place["system"]) != index:
@@ -24,7 +25,7 @@ def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], resu
         pitch = note["written_pitch"]
         if note["status"] == "missed":
             element(layer, "circle", "mark missed", title="Not played", cx=x, cy=y, r=205.0, data_note=note["id"])
-        elif note["status"] == "uncertain":
+        elif note["status"] == "uncertain" and not said:
             reason = f"Not judged: {note['reason']}" if note["reason"] else "Not judged"
             element(layer, "circle", "mark uncertain", title=reason, cx=x, cy=y, r=205.0, data_note=note["id"], tabindex="0")
         elif note["status"] == "wrong_pitch" and note["heard_midi"] is not None:

@@ -15,10 +15,11 @@ from didactor.core.sound.player.faults.places import Fault
 from didactor.core.sound.player.performance import PerformedNote, Style, perform
 from didactor.core.sound.player.render import Sounding, measure_sounding, synthesise
 from didactor.core.sound.player.rooms import ROOMS, SYNTH_RATE_HZ, Samples, add_room
+from didactor.core.sound.player.speech import speak
 from didactor.core.sound.player.strum import strummed
 
-#: How the player realises the notes: as written, their rhythm clapped, or the chord symbols strummed in that rhythm.
-MANNERS = ("play", "clap", "strum")
+#: How the player realises the notes: as written, their rhythm clapped, the chord symbols strummed in that rhythm, their names said.
+MANNERS = ("play", "clap", "strum", "say")
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -63,12 +64,15 @@ def simulate(
     start_s = first_s + count_off * beat_s - (expectation.pickup_quarters * 60.0 / tempo_qpm if count_off else 0.0)
     listed = [f for f in faults if f.get("kind") != "chord"]
     notes = apply_faults(perform(expectation, instrument, tempo_qpm, style, rng, max(0.2, start_s)), listed, expectation)
-    if manner == "clap":
-        notes = _clapped(notes)
+    if manner in ("clap", "say"):
+        notes = _one_at_a_time(notes)
     elif manner == "strum":
         notes = strummed(notes, expectation, instrument, {int(f["note"]): f["chord"] for f in faults if f.get("kind") == "chord"}, rng)
-    dry = synthesise(notes, instrument, source, style.vibrato_cents, clicks, seed)
-    sounding = measure_sounding(notes, instrument, source, seed)
+    if manner == "say":
+        dry, sounding = _said(notes, expectation, source, seed), [Sounding(onset_s=n.onset_s, cents=0.0) for n in notes]
+    else:
+        dry = synthesise(notes, instrument, source, style.vibrato_cents, clicks, seed)
+        sounding = measure_sounding(notes, instrument, source, seed)
     samples, known = degrade(add_room(dry, ROOMS[room], rng), degradations or [], rng)
     shift_s = known["shift_s"]
     truth = {
@@ -86,8 +90,18 @@ def simulate(
     return SimulatedTake(samples=samples, truth=truth)
 
 
-def _clapped(notes: list[PerformedNote]) -> list[PerformedNote]:
-    """One clap for all that begins together."""
+def _said(notes: list[PerformedNote], expectation: Expectation, source: str, seed: int) -> Samples:
+    """The names of the notes said in time; a sound that is not in the score is said as its neighbour's name."""
+    written = {note.id: note.written_pitch.rstrip("-0123456789") for note in expectation.notes}
+    names: list[str] = []
+    for note in notes:
+        names.append(written.get(note.id) or (names[-1] if names else "C"))
+    length = int((max((n.onset_s for n in notes), default=0.0) + 1.5) * SYNTH_RATE_HZ)
+    return speak(notes, names, length, seed, source)
+
+
+def _one_at_a_time(notes: list[PerformedNote]) -> list[PerformedNote]:
+    """One stroke, or one name, for all that begins together."""
     claps: list[PerformedNote] = []
     for note in notes:
         if (
