@@ -10,15 +10,15 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from didactor.assignments import services
-from didactor.assignments.calendar import calendar_key, calendar_of, person_of
+from didactor.assignments.calendar import calendar_key, calendar_of, new_address, person_of
 from didactor.assignments.checklists import checklist_for
 from didactor.assignments.forms import AssignmentForm, ChangeForm, ExceptionForm, WeekNoteForm, kept_of
-from didactor.assignments.models import Assignment, Series, Task, TaskState, WeekNote
+from didactor.assignments.models import Assignment, Series, Task, WeekNote
 from didactor.assignments.series import grid_of
 from didactor.core.errors import PassageError
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
-from didactor.people.permissions import family, student_only, teacher_only
+from didactor.people.permissions import anybody, student_only, teacher_only
 from didactor.takes.reading import plain_drawings
 
 OVERTAKEN = "Somebody else changed this assignment while you were at it. Below is how it stands now; do your change again."
@@ -101,15 +101,18 @@ def calendar(request: HttpRequest, key: str) -> HttpResponse:
     person = person_of(key)
     if person is None:
         raise Http404
-    tasks = Task.objects.visible_to(person).for_lists().exclude(state=TaskState.PASSED).order_by("assignment__due_at")[:500]
-    response = HttpResponse(calendar_of(tasks), content_type="text/calendar; charset=utf-8")
+    response = HttpResponse(calendar_of(person), content_type="text/calendar; charset=utf-8")
     response["Cache-Control"] = "private, max-age=600"
     return response
 
 
-@family
+@anybody
 def calendar_address(request: HttpRequest) -> HttpResponse:
-    """The address to give to a calendar program."""
+    """The address to give to a calendar program, or a new one when the old one got into other hands."""
+    if request.method == "POST":
+        new_address(request.user)
+        messages.success(request, "Here is a new address. The old one opens nothing any more.")
+        return redirect("assignments:calendar_address")
     address = request.build_absolute_uri(reverse("assignments:calendar", args=[calendar_key(request.user)]))
     return render(request, "assignments/calendar.html", {"address": address})
 

@@ -19,6 +19,7 @@ class AssignmentQuerySet(models.QuerySet[Any]):
         """With the number of tasks in each state of interest."""
         return self.annotate(
             task_count=models.Count("tasks"),
+            open_count=models.Count("tasks", filter=Q(tasks__state__in=("open", "in_work"))),
             handed_in_count=models.Count("tasks", filter=Q(tasks__state="handed_in")),
             answered_count=models.Count("tasks", filter=Q(tasks__state="answered")),
             passed_count=models.Count("tasks", filter=Q(tasks__state="passed")),

@@ -27,12 +27,15 @@ class Role(models.TextChoices):
 
 
 class Person(AbstractUser):
-    """Anybody who signs in. ``is_minor`` asks for a guardian's consent before the first recording."""
+    """Anybody who signs in. ``is_minor`` asks for a guardian's consent before the first recording. ``calendar_number`` goes up when the
+    address of their calendar is to be a new one.
+    """
 
     studio = models.ForeignKey(Studio, on_delete=models.PROTECT, related_name="people", null=True)
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.STUDENT)
     name = models.CharField(max_length=120)
     is_minor = models.BooleanField(default=False)
+    calendar_number = models.PositiveIntegerField(default=1)
     wards = models.ManyToManyField("self", symmetrical=False, related_name="guardians", blank=True)
 
     objects = PersonManager()

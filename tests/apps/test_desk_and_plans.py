@@ -359,6 +359,19 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assertEqual([str(e["summary"]) for e in events], [f"Due: {self.assignment.title}"])
         self.assertEqual(events[0]["dtend"].dt, self.task.due_at.replace(microsecond=0))
         self.assertEqual(self.client.get(reverse("assignments:calendar", args=["forged"])).status_code, 404)
+        # In other hands, an address is replaced.
+        self.as_student()
+        page = self.client.post(reverse("assignments:calendar_address"), follow=True)
+        self.client.logout()
+        self.assertEqual(self.client.get(url).status_code, 404)
+        self.assertEqual(self.client.get(page.context["address"]).status_code, 200)
+
+    def test_a_teachers_calendar_has_each_assignment_once(self):
+        url = reverse("assignments:calendar", args=[calendar_key(self.scene.teacher)])
+        self.client.logout()
+        events = {str(e["summary"]): e for e in icalendar.Calendar.from_ical(self.client.get(url).content).walk("VEVENT")}
+        self.assertEqual(len(events), Assignment.objects.count())
+        self.assertIn("have handed in", str(events[f"Due: {self.assignment.title}"]["description"]))
 
     def test_listening_is_answered_in_words(self):
         page = self.client.post(

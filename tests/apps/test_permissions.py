@@ -62,7 +62,7 @@ EXPECTED = {
     "assignments:checklist_fragment": {"teacher", "stranger"},
     "assignments:series": TEACHER,
     "assignments:week_note": {"teacher", "stranger"},
-    "assignments:calendar_address": {"ylva", "ossian", "guardian"},
+    "assignments:calendar_address": {"teacher", "stranger", "ylva", "ossian", "guardian"},
     "assignments:open_sealed": YLVA,
     "assignments:tick": YLVA,
     "assignments:answer": YLVA,
