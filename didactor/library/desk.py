@@ -5,6 +5,7 @@ Every change names the version it was made on. When somebody else was quicker no
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import IO, Any
@@ -154,6 +155,29 @@ def pin_to_bar(*, passage: Passage, version: int, bar: str, text: str) -> None:
 
 
 @transaction.atomic
+def pin_to_moment(*, passage: Passage, version: int, reference_id: int, at: str, text: str) -> None:
+    """A remark at a moment (“0:12”, or seconds) of a recording of the teacher's own.
+
+    Raises:
+        Overtaken: the passage is not at this version any more.
+        PassageError: no such recording, no moment, or no words.
+    """
+    at_s = _seconds(at)
+    reference = passage.references.filter(pk=reference_id).first()
+    if reference is None or at_s is None:
+        raise PassageError("passage.no_such_moment", f"“{at}” is no moment of this recording. Write it like 0:12.")
+    if not text.strip():
+        raise PassageError("passage.no_words", "Write a few words first.")
+    _change(passage, version)
+    Pin.objects.create(passage=passage, kind=PinKind.REMARK, reference=reference, at_s=at_s, text=text.strip()[:200])
+
+
+def _seconds(clock: str) -> float | None:
+    match = re.fullmatch(r"(?:(\d{1,3}):)?(\d{1,4}(?:\.\d+)?)", clock.strip())
+    return 60 * int(match[1] or 0) + float(match[2]) if match else None
+
+
+@transaction.atomic
 def unpin(*, passage: Passage, version: int, pin_id: int) -> None:
     """Take a pin away. Raises ``Overtaken``."""
     _change(passage, version)
@@ -255,7 +279,7 @@ def road_map_of(passage: Passage) -> tuple[str, ...]:
 def numbered_remarks(passage: Passage) -> list[tuple[int, Pin]]:
     """Warnings and remarks with the numbers that stand at their notes."""
     root = passage.root
-    return list(enumerate((pin for pin in root.pins.all() if pin.kind != PinKind.FINGERING), start=1))
+    return list(enumerate((pin for pin in root.pins.all() if pin.kind != PinKind.FINGERING and pin.reference_id is None), start=1))
 
 
 def pinned_drawings(passage: Passage) -> dict[str, str]:
@@ -297,7 +321,7 @@ def _choices_in_words(passage: Passage) -> dict[str, str]:
 def has_additions(passage: Passage) -> bool:
     """Whether anything was pinned or left to choice."""
     root = passage.root
-    return bool(root.alternatives or root.optional or root.pins.exists())
+    return bool(root.alternatives or root.optional or root.pins.filter(reference=None).exists())
 
 
 def choices_for(passage: Passage) -> dict[str, Any]:

@@ -220,17 +220,26 @@ class PinKind(models.TextChoices):
 
 
 class Pin(models.Model):
-    """Something a teacher pins to a note before it is played. A fingering holds for the instrument that the score is written for."""
+    """Something a teacher pins to a note or a bar before it is played, or to a moment (``at_s``, seconds) of a ``reference`` of their own.
+    A fingering holds for the instrument that the score is written for.
+    """
 
     passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="pins")
     kind = models.CharField(max_length=10, choices=PinKind.choices)
     note_id = models.CharField(max_length=120, blank=True)
-    bar = models.CharField(max_length=10)
+    bar = models.CharField(max_length=10, blank=True)
+    reference = models.ForeignKey("Reference", on_delete=models.CASCADE, related_name="moments", null=True, blank=True)
+    at_s = models.FloatField(null=True, blank=True)
     text = models.CharField(max_length=200)
     instrument = models.CharField(max_length=30, blank=True)
 
     class Meta:
-        ordering = ["pk"]
+        ordering = ["at_s", "pk"]
+
+    @property
+    def clock(self) -> str:
+        """The moment as players show it."""
+        return f"{int(self.at_s or 0) // 60}:{int(self.at_s or 0) % 60:02}"
 
 
 class ReferenceKind(models.TextChoices):

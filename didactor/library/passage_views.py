@@ -45,7 +45,12 @@ def passage(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _page(found: Passage) -> dict[str, Any]:
-    context: dict[str, Any] = {"passage": found, "part": found.part_entry, "references": found.references.all(), "trouble": ""}
+    context: dict[str, Any] = {
+        "passage": found,
+        "part": found.part_entry,
+        "references": found.references.prefetch_related("moments"),
+        "trouble": "",
+    }
     context["other_parts"] = [p for p in found.revision.parts if p["index"] != found.part]
     try:
         context["desk"] = desk.desk_of(found)
@@ -93,19 +98,22 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 @teacher_only
 @require_POST
 def pins(request: HttpRequest, pk: int) -> HttpResponse:
-    """A remark on a bar, or one taken away."""
+    """A remark on a bar or at a moment of a recording, or one taken away."""
     found = _passage(request, pk)
-    version, unwanted = _version(request), request.POST.get("unpin", "")
+    version, unwanted, reference_id = _version(request), request.POST.get("unpin", ""), request.POST.get("reference", "")
+    text = request.POST.get("text", "")
     try:
         if unwanted.isdigit():
             desk.unpin(passage=found, version=version, pin_id=int(unwanted))
+        elif reference_id.isdigit():
+            desk.pin_to_moment(passage=found, version=version, reference_id=int(reference_id), at=request.POST.get("at", ""), text=text)
         else:
-            desk.pin_to_bar(passage=found, version=version, bar=request.POST.get("bar", "").strip(), text=request.POST.get("text", ""))
+            desk.pin_to_bar(passage=found, version=version, bar=request.POST.get("bar", "").strip(), text=text)
     except desk.Overtaken:
         messages.error(request, OVERTAKEN)
     except CoreError as error:
         messages.error(request, error.message)
-    return redirect(f"{reverse('library:passage', args=[pk])}#note")
+    return redirect(f"{reverse('library:passage', args=[pk])}#{'hear' if reference_id else 'note'}")
 
 
 @teacher_only

@@ -260,7 +260,7 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
         "assignment": assignment,
         "drawings": pinned_drawings(task.passage) if has_additions(task.passage) else plain_drawings(task.passage),
         "remarks": numbered_remarks(task.passage),
-        "references": task.passage.root.references.all(),
+        "references": task.passage.root.references.prefetch_related("moments"),
         "models": model_data(task),
         "refusal": refusal,
         "row": rows[0],

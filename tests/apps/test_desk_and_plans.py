@@ -122,6 +122,24 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.client.post(url, {"version": "2", "unpin": pin.pk})
         self.assertFalse(self.passage.pins.exists())
 
+    def test_remarks_at_moments_of_a_recording(self):
+        own = desk.add_reference(
+            passage=self.passage, teacher=self.scene.teacher, upload=SimpleUploadedFile("bow.wav", wav()), title="The bow arm"
+        )
+        url = reverse("library:passage_pins", args=[self.passage.pk])
+        said = {"version": self.passage.version, "reference": own.pk, "text": "Here the elbow leads."}
+        self.assertContains(self.client.post(url, {**said, "at": "soon"}, follow=True), "no moment of this recording")
+        self.assertContains(self.client.post(url, {**said, "at": "0:03", "text": " "}, follow=True), "Write a few words")
+        page = self.client.post(url, {**said, "at": "0:03.5"}, follow=True)
+        self.assertContains(page, 'data-seek="3.50"')
+        # It is no remark on the score, and students find it beside the recording.
+        self.passage.refresh_from_db()
+        self.assertEqual((desk.numbered_remarks(self.passage), desk.has_additions(self.passage)), ([], False))
+        self.client.force_login(self.scene.ylva.student, backend=BACKEND)
+        stand = self.client.get(reverse("assignments:task", args=[self.scene.task.pk]))
+        self.assertContains(stand, "Here the elbow leads.")
+        self.assertContains(stand, "0:03")
+
     def test_the_road_map_is_unfolded(self):
         piece = Piece.objects.get(pk=self.passage.revision.piece_id)
         own = cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="5-8", order="5-6 5-6 7-8")
