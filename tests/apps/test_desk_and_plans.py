@@ -123,9 +123,10 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.assertFalse(self.passage.pins.exists())
 
     def test_remarks_at_moments_of_a_recording(self):
-        own = desk.add_reference(
-            passage=self.passage, teacher=self.scene.teacher, upload=SimpleUploadedFile("bow.wav", wav()), title="The bow arm"
+        self.client.post(
+            reverse("library:add_reference", args=[self.passage.pk]), {"file": SimpleUploadedFile("bow.wav", wav()), "title": "The bow arm"}
         )
+        own = Reference.objects.get()
         url = reverse("library:passage_pins", args=[self.passage.pk])
         said = {"version": self.passage.version, "reference": own.pk, "text": "Here the elbow leads."}
         self.assertContains(self.client.post(url, {**said, "at": "soon"}, follow=True), "no moment of this recording")
