@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import models
 
 from didactor.assignments.models import CATEGORY_TITLES, Task
+from didactor.assignments.steps import Step, on_the_way
 from didactor.core.judging.registry import CATEGORIES
 from didactor.people.models import Person
 from didactor.takes.querysets import SubmissionQuerySet, TakeQuerySet
@@ -81,6 +82,20 @@ class Take(models.Model):
     @property
     def is_submitted(self) -> bool:
         return hasattr(self, "submission")
+
+    @property
+    def on_the_way(self) -> Step | None:
+        """The step that this take records; None for what is asked for in the end."""
+        goal = self.task.assignment.step
+        slug = self.basis.get("step", goal)
+        return None if slug == goal else on_the_way(slug)
+
+    @property
+    def waits_for_listening(self) -> bool:
+        """Whether what was heard is shown only after the student has listened and marked; steps on the way show it at once."""
+        own: SelfReview | None = getattr(self, "self_review", None)
+        listened = own is not None and own.done_at is not None
+        return self.task.assignment.listen_first and not listened and self.on_the_way is None
 
     @property
     def latest_analysis(self) -> Analysis | None:

@@ -322,11 +322,16 @@ def heard_by(take: Take, person: Person) -> dict[str, Any] | None:
     result: dict[str, Any] | None = analysis.result if analysis and take.state == TakeState.ANALYSED else None
     if person.is_teacher:
         return result
-    assignment, own = take.task.assignment, getattr(take, "self_review", None)
     review = getattr(getattr(take, "submission", None), "review", None)
-    listened = own is not None and own.done_at is not None
-    opened = listened or not assignment.listen_first or (review is not None and review.sent_at is not None)
-    return result if opened and assignment.students_see != StudentSees.REMARKS else None
+    opened = not take.waits_for_listening or (review is not None and review.sent_at is not None)
+    return result if opened and take.task.assignment.students_see != StudentSees.REMARKS else None
+
+
+def _checklist_of(take: Take) -> list[tuple[str, str]]:
+    step = take.on_the_way
+    if step is None or not step.listen_for:
+        return take.task.assignment.checklist_entries
+    return [(slug, CATEGORY_TITLES[slug]) for slug in step.listen_for]
 
 
 def take_page(take: Take, person: Person) -> dict[str, Any]:
@@ -336,10 +341,9 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
     result = analysis.result if analysis and take.state == TakeState.ANALYSED else None
     passage = passage_of(take)
     own = getattr(take, "self_review", None)
-    listened = own is not None and own.done_at is not None
     review = getattr(getattr(take, "submission", None), "review", None)
     review = review if review and review.sent_at else None
-    opened = listened or not assignment.listen_first or review is not None
+    opened = not take.waits_for_listening or review is not None
     sees_marks = assignment.students_see != StudentSees.REMARKS
     show_heard = result is not None and heard_by(take, person) is not None
     marks = {m.category: m for m in own.marks.all() if not m.bar} if own else {}
@@ -351,7 +355,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "result": result,
         "own": own,
         "pins": [m for m in own.marks.all() if m.bar] if own else [],
-        "checklist": [(slug, title, marks.get(slug)) for slug, title in assignment.checklist_entries],
+        "checklist": [(slug, title, marks.get(slug)) for slug, title in _checklist_of(take)],
         "review": review,
         "kept": list(review.marks.filter(standing="kept")) if review else [],
         "show_heard": show_heard,

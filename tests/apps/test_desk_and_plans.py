@@ -292,6 +292,14 @@ class PlanTests(scenes.OwnFolders, TestCase):
         clapped.save()
         with self.assertRaisesMessage(TakeRefused, "a step on the way"):
             submit_take(take=clapped)
+        # A step is heard at once, has a short checklist, and leads on instead of being handed in.
+        Assignment.objects.filter(pk=self.assignment.pk).update(listen_first=True)
+        self.as_student()
+        page = self.client.get(reverse("takes:detail", args=[clapped.pk]))
+        self.assertContains(page, "Count and clap")
+        self.assertContains(page, "On to the next step")
+        self.assertNotContains(page, "Submit this take")
+        self.assertEqual([slug for slug, _, _ in page.context["checklist"]], ["rhythm", "tempo", "flow", "other"])
         # The one take that is allowed is still there, and then it is used.
         played = receive_take(
             student=self.scene.ylva.student, task=task, source=io.BytesIO(wav() + b"\0\0"), filename="b.wav", step="nonsense"

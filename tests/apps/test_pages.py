@@ -164,7 +164,7 @@ class BarStripTests(SimpleTestCase):
             {"bar": "2", "category": "notes", "text": "Wrong."},
             {"bar": None, "category": "tempo", "text": "Slow."},
         ]
-        result = {"notes": [note, {**note, "bar": "2"}, {"bar": "3", "status": "uncertain"}], "findings": findings}
+        result = {"targets": {}, "notes": [note, {**note, "bar": "2"}, {"bar": "3", "status": "uncertain"}], "findings": findings}
         self.assertEqual([(c.number, c.worst) for c in bar_strip(result)], [("1", ""), ("2", "notes"), ("3", "unjudged")])
         self.assertEqual(summary_of({**result, "tempo": {"played_bpm": 90.0}})["findings"], 3)
         self.assertEqual(bar_strip({"notes": None}), [])
