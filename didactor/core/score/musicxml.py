@@ -77,7 +77,7 @@ def _unpack(data: bytes) -> bytes:
             if target is None:
                 raise ScoreError("score.no_score_in_zip", "There is no MusicXML score in this compressed file.")
             return _read_bounded(archive, target)
-    except (zipfile.BadZipFile, KeyError, EOFError, NotImplementedError, RuntimeError, OSError, zipfile.LargeZipFile) as error:
+    except (zipfile.BadZipFile, KeyError, EOFError, RuntimeError, OSError, zipfile.LargeZipFile) as error:
         raise broken from error
     except Exception as error:
         if isinstance(error, ScoreError):
