@@ -87,7 +87,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--instrument")
     command.add_argument("--source", choices=SOURCES, default="timgm")
     command.add_argument("--room", choices=sorted(ROOMS), default="dry")
-    command.add_argument("--manner", choices=MANNERS, default="play", help="play the notes, clap their rhythm, strum the chord symbols, say their names")
+    command.add_argument(
+        "--manner", choices=MANNERS, default="play", help="play the notes, clap their rhythm, strum the chord symbols, say their names"
+    )
     command.add_argument("--count-off", type=int, default=0, help="audible taps before the first bar")
     command.add_argument("--degradations", help="JSON list of what happens to the sound (noise, phone, codec ...)")
     command.add_argument("--player", choices=sorted(STYLES), default="trained", help="how steady")

@@ -156,7 +156,7 @@ def task(request: HttpRequest, pk: int) -> HttpResponse:
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     if found.is_sealed:
         return render(request, "assignments/sealed.html", {"task": found, "assignment": found.assignment})
-    return render(request, "assignments/task.html", task_page(found, request.user))
+    return render(request, "assignments/task.html", task_page(found, request.user, request.GET.get("step", "")))
 
 
 @anybody

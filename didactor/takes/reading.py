@@ -243,8 +243,8 @@ def accompaniment_data(task: Task) -> dict[str, Any] | None:
     return {"sound": sound.pk, "url": reverse("library:model_sound", args=[sound.pk]), "leadS": lead_s, "intro": sound.intro_bars}
 
 
-def task_page(task: Task, person: Person) -> dict[str, Any]:
-    """Everything on the page of one task."""
+def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
+    """Everything on the page of one task; ``step`` is the one that the recorder is to begin with."""
     assignment = task.assignment
     refusal = ""
     try:
@@ -252,7 +252,7 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
     except TakeRefused as error:
         refusal = str(error)
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
-    takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks", "basis").order_by("-number"))
+    takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks").order_by("-number"))
     beats = assignment.count_off
     accompaniment = accompaniment_data(task)
     return {
@@ -266,7 +266,7 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
         "row": rows[0],
         "takes": takes,
         "takes_left": assignment.takes_allowed - takes_spent(task) if assignment.takes_allowed else None,
-        "steps": _steps(task, takes),
+        "steps": _steps(task, takes, step),
         "prepared_s": _prepared_s(task),
         "accompaniment": accompaniment,
         "recorder": {
@@ -280,12 +280,20 @@ def task_page(task: Task, person: Person) -> dict[str, Any]:
     }
 
 
-def _steps(task: Task, takes: list[Take]) -> list[dict[str, Any]]:
-    """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word."""
+def _steps(task: Task, takes: list[Take], asked: str) -> list[dict[str, Any]]:
+    """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word. The recorder
+    begins with the one asked for, else with the goal.
+    """
+    chosen = asked if asked in {step.slug for step in task.assignment.steps} else task.assignment.step
     heard = {take.basis.get("step") for take in takes if take.state == TakeState.ANALYSED}
     ticked = {*heard, *task.steps_done}
     return [
-        {"step": step, "done": step.slug in (heard if step.method else ticked), "last": step.slug == task.assignment.step}
+        {
+            "step": step,
+            "done": step.slug in (heard if step.method else ticked),
+            "last": step.slug == task.assignment.step,
+            "chosen": step.slug == chosen,
+        }
         for step in task.assignment.steps
     ]
 
@@ -327,6 +335,12 @@ def heard_by(take: Take, person: Person) -> dict[str, Any] | None:
     return result if opened and take.task.assignment.students_see != StudentSees.REMARKS else None
 
 
+def _next_step(take: Take) -> str:
+    """The slug of the step after the one that this take records."""
+    slugs = [step.slug for step in take.task.assignment.steps]
+    return slugs[min(slugs.index(take.on_the_way.slug) + 1, len(slugs) - 1)] if take.on_the_way in take.task.assignment.steps else slugs[-1]
+
+
 def _checklist_of(take: Take) -> list[tuple[str, str]]:
     step = take.on_the_way
     if step is None or not step.listen_for:
@@ -361,6 +375,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "show_heard": show_heard,
         "show_figures": show_heard and assignment.students_see == StudentSees.FIGURES,
         "opened": opened,
+        "next_step": _next_step(take),
         "sees_marks": sees_marks,
         "drawings": heard_drawings(passage, analysis) if show_heard and analysis else plain_drawings(passage, BESIDE),
         "findings": findings_in_words(result) if show_heard else [],

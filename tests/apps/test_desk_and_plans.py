@@ -298,6 +298,10 @@ class PlanTests(scenes.OwnFolders, TestCase):
         page = self.client.get(reverse("takes:detail", args=[clapped.pk]))
         self.assertContains(page, "Count and clap")
         self.assertContains(page, "On to the next step")
+        self.assertContains(page, "?step=play#record")
+        on_the_stand = self.client.get(reverse("assignments:task", args=[task.pk]), {"step": "clap"})
+        self.assertContains(on_the_stand, '<option value="clap" selected>')
+        self.assertContains(on_the_stand, 'Take 1</a> <span class="quiet">Count and clap')
         self.assertNotContains(page, "Submit this take")
         self.assertEqual([slug for slug, _, _ in page.context["checklist"]], ["rhythm", "tempo", "flow", "other"])
         # The one take that is allowed is still there, and then it is used.
