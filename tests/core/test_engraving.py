@@ -1,0 +1,91 @@
+"""Engraving: every note read is drawn under our id, where a reader expects it; nothing of the engraver's own gets into the page."""
+
+from __future__ import annotations
+
+import itertools
+import re
+
+from django.test import SimpleTestCase
+
+from didactor.core.errors import PassageError
+from didactor.core.score.engraving import ACROSS, BESIDE, LAYOUTS, Engraving, engrave
+from didactor.core.score.model import Part
+from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.roadmap import bars_between
+from didactor.core.score.write import Line, write_musicxml
+from tests.music import TUNE
+
+PIANO = Line(text=TUNE, lower=" | ".join(["r:q", *["D3:h A3:h"] * 8]), name="Piano", fifths=2)
+HORN = Line(text=TUNE, name="Horn in F", transposition=-7, fifths=2, tempo=92.0)
+
+
+def drawn(*lines: Line, part: int = 1, bars: str | None = None, layout: str = "desk") -> tuple[Part, Engraving]:
+    prepared = prepare(write_musicxml(list(lines)))
+    chosen = read(prepared).parts[part - 1]
+    return chosen, engrave(prepared, chosen, bars_between(chosen, bars), layout)
+
+
+class EngravingTests(SimpleTestCase):
+    def test_every_note_and_bar_is_drawn_under_its_id_in_every_layout(self):
+        for layout in LAYOUTS:
+            part, engraving = drawn(PIANO, layout=layout)
+            self.assertEqual(set(engraving.geometry["notes"]), {n.id for n in part.notes}, layout)
+            self.assertEqual(set(engraving.geometry["bars"]), {b.id for b in part.bars}, layout)
+            for note in part.notes:
+                self.assertIn(f'data-id="{note.id}"', engraving.svg)
+
+    def test_time_runs_to_the_right_and_systems_lie_below_each_other(self):
+        part, engraving = drawn(PIANO, layout="phone")
+        places, systems = engraving.geometry["notes"], engraving.geometry["systems"]
+        self.assertGreater(len(systems), 2)
+        for above, below in itertools.pairwise(systems):
+            self.assertLess(above["staff_bottom"], below["staff_top"])
+        upper = [n for n in part.notes if n.staff == 1]
+        for before, after in itertools.pairwise(upper):
+            a, b = places[before.id], places[after.id]
+            self.assertTrue(b["system"] > a["system"] or (b["system"] == a["system"] and b["x"] > a["x"]), (before.id, after.id))
+
+    def test_higher_notes_stand_higher_and_notes_inside_their_bars(self):
+        part, engraving = drawn(HORN)
+        places, bars = engraving.geometry["notes"], engraving.geometry["bars"]
+        by_pitch = sorted(part.notes, key=lambda n: n.sounding_midi)
+        low, high = places[by_pitch[0].id], places[by_pitch[-1].id]
+        if low["system"] == high["system"]:
+            self.assertGreater(low["y"], high["y"])
+        for note in part.notes:
+            bar = bars[part.bars[note.bar_index].id]
+            self.assertEqual(bar["system"], places[note.id]["system"])
+            self.assertTrue(bar["x0"] <= places[note.id]["x"] <= bar["x1"])
+
+    def test_some_bars_of_one_part_and_nothing_of_the_others(self):
+        part, engraving = drawn(PIANO, HORN, part=2, bars="3-4")
+        inside = {n.id for n in part.notes if part.bars[n.bar_index].number in ("3", "4")}
+        self.assertEqual(set(engraving.geometry["notes"]), inside)
+        self.assertEqual(len(engraving.geometry["bars"]), 2)
+        with self.assertRaises(PassageError):
+            engrave(prepare(write_musicxml([HORN])), part, [], "desk")
+
+    def test_a_narrow_page_is_narrower_and_longer(self):
+        sizes = {layout: drawn(PIANO, layout=layout)[1].geometry for layout in LAYOUTS}
+        self.assertLess(sizes["phone"]["width"], sizes["beside"]["width"])
+        self.assertLess(sizes["beside"]["width"], sizes["desk"]["width"])
+        self.assertGreater(sizes["phone"]["height"], sizes["desk"]["height"])
+
+    def test_two_layouts_share_a_page_without_sharing_glyphs(self):
+        for pair in (ACROSS, BESIDE):
+            names = [set(re.findall(r' id="([^"]+)"', drawn(HORN, layout=layout)[1].svg)) for layout in pair]
+            self.assertFalse(names[0] & names[1])
+            for layout, own in zip(pair, names, strict=True):
+                used = set(re.findall(r'href="#([^"]+)"', drawn(HORN, layout=layout)[1].svg))
+                self.assertLessEqual(used, own)
+
+    def test_nothing_of_the_engravers_own_gets_into_the_page(self):
+        _, engraving = drawn(HORN)
+        for unwanted in ("<style", "style=", "<title", "<desc", "<script", "Horn in F"):
+            self.assertNotIn(unwanted, engraving.svg)
+        # The assignment says the tempo; a mark in the score would contradict it.
+        self.assertNotIn("= 92", engraving.svg)
+
+    def test_the_same_bars_are_drawn_the_same_way_again(self):
+        first, again = (drawn(PIANO, bars="2-5", layout="phone")[1] for _ in range(2))
+        self.assertEqual((first.svg, first.geometry), (again.svg, again.geometry))
