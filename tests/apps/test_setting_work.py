@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import tempfile
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -15,7 +17,7 @@ from didactor.library.arrangements import part_for, written_for
 from didactor.library.exercises import keep, melody_of, preview
 from didactor.library.jobs import engrave_parts, read_file
 from didactor.library.models import Import, Passage, Piece
-from didactor.library.services import cut_passage, expectation_of, read_part
+from didactor.library.services import add_piece, cut_passage, expectation_of, read_part
 from didactor.library.study import study_of
 from didactor.people.services import add_student
 from didactor.takes.jobs import analyse_take
@@ -193,6 +195,33 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
         self.assertNotContains(self.client.post(url, {**said, "steps": "0"}, follow=True), "the breath before it")
         self.assertContains(self.client.post(url, {**said, "bar": "99"}, follow=True), "Bar 99 is not in this part")
         self.assertEqual(self.client.get(page).context["study"].hardest, found.hardest)
+
+    def test_a_new_assignment_begins_with_the_metres_own_beat_and_count_off(self):
+        for beats, beat_type, text, unit, tempo, count_off in (
+            (4, 4, "C4:w", "quarter", "96", 4),
+            (3, 4, "C4:h.", "quarter", "96", 3),
+            (2, 4, "C4:h", "quarter", "96", 4),
+            (6, 8, "C4:h.", "dotted_quarter", "64", 4),
+            (9, 8, "C4:q. C4:q. C4:q.", "dotted_quarter", "64", 3),
+        ):
+            with tempfile.TemporaryFile() as source:
+                source.write(musicxml(" | ".join([text] * 2), fifths=0, beats=beats, beat_type=beat_type, tempo=96.0))
+                source.flush()
+                piece = add_piece(teacher=self.scene.teacher, upload=source, filename="m.musicxml", title=f"In {beats}/{beat_type}")
+            passage = cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="1-2")
+            form = self.client.get(f"{reverse('assignments:create')}?passage={passage.pk}").context["form"]
+            self.assertEqual(tuple(form[name].value() for name in ("beat_unit", "tempo", "count_off")), (unit, tempo, count_off), beats)
+        self.assertEqual(self.client.get(f"{reverse('assignments:create')}?passage=none").status_code, 404)
+
+    def test_the_score_is_drawn_once_until_something_else_is_found_in_it(self):
+        piece = self.scene.passage.revision.piece
+        url = reverse("library:piece", args=[piece.pk])
+        first = self.client.get(url).content.decode()
+        with mock.patch("didactor.library.study.study_score", side_effect=AssertionError("drawn again")):
+            self.assertEqual(self.client.get(url).content.decode().count('class="heat'), first.count('class="heat'))
+        self.client.post(reverse("library:correct_bar", args=[piece.pk]), {"part": "1", "bar": "2", "steps": "3"})
+        self.assertNotEqual(self.client.get(url).context["drawings"]["desk"], None)
+        self.assertIn("Bar 2", self.client.get(url).content.decode())
 
 
 class StudySheetTests(scenes.OwnFolders, TestCase):

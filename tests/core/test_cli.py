@@ -79,3 +79,71 @@ class CommandLineTests(SimpleTestCase):
             status, errors = self.run_it(*arguments)
             self.assertEqual((status, errors.count("\n")), (2, 1), errors)
             self.assertFalse(out.exists())
+
+    def perform(self, *options: str, tempo: str = "90") -> Path:
+        audio = self.folder / "take.wav"
+        common = ("--score", str(self.score), "--tempo", tempo, "--audio", str(audio), "--truth", str(self.folder / "truth.json"))
+        self.assertEqual(self.run_it("perform", *common, *options)[0], 0)
+        return audio
+
+    def analysed(self, audio: Path, *options: str) -> dict:
+        out = self.folder / "out.json"
+        status, errors = self.run_it("analyse", "--audio", str(audio), "--json", str(out), *options)
+        self.assertEqual(status, 0, errors)
+        return json.loads(out.read_text())
+
+    def test_targets_come_from_a_file_and_options_go_first(self):
+        targets = self.folder / "targets.json"
+        targets.write_text(json.dumps({"tempo_qpm": 60, "stage": "final", "bars": "1-4", "instrument": "flute"}))
+        audio = self.perform("--bars", "1-4")
+        result = self.analysed(audio, "--score", str(self.score), "--targets", str(targets), "--tempo", "90")
+        self.assertEqual((result["targets"]["tempo_qpm"], result["targets"]["stage"]), (90.0, "final"))
+        self.assertEqual({n["bar"] for n in result["notes"]}, {"1", "2", "3", "4"})
+        self.assertEqual(result["findings"], [])
+        slower = self.analysed(audio, "--score", str(self.score), "--targets", str(targets))
+        self.assertEqual([f["code"] for f in slower["findings"]], ["tempo.off_target"])
+
+    def test_an_order_by_sections_is_played_and_heard(self):
+        order = ("--bars", "1-4", "--order", "A: 1-2 B: 3, A B A")
+        result = self.analysed(self.perform(*order), "--score", str(self.score), "--tempo", "90", *order)
+        self.assertEqual(
+            [(n["bar"], n["pass"]) for n in result["notes"] if n["beat"] == 0.0], [("1", 1), ("2", 1), ("3", 1), ("1", 2), ("2", 2)]
+        )
+        self.assertEqual(result["findings"], [])
+
+    def test_without_a_score_metre_and_bars_are_enough(self):
+        audio = self.perform()
+        result = self.analysed(audio, "--metre", "4/4", "--bars", "1-8", "--tempo", "90", "--instrument", "flute")
+        self.assertAlmostEqual(result["tempo"]["played_bpm"], 90, delta=1.5)
+        status, errors = self.run_it("analyse", "--audio", str(audio), "--json", "-", "--tempo", "90")
+        self.assertEqual(status, 2)
+        self.assertIn("--metre", errors)
+
+    def test_names_are_said_and_heard_for_their_pace(self):
+        audio = self.perform("--manner", "say")
+        result = self.analysed(audio, "--score", str(self.score), "--tempo", "90", "--step", "say")
+        self.assertEqual((result["findings"], {n["status"] for n in result["notes"]}), ([], {"uncertain"}))
+
+    def test_results_go_to_standard_output(self):
+        stream = io.StringIO()
+        with contextlib.redirect_stdout(stream):
+            self.assertEqual(self.run_it("expect", "--score", str(self.score), "--bars", "1", "--json", "-")[0], 0)
+        self.assertEqual(len(json.loads(stream.getvalue())["notes"]), 5)
+
+    def test_bad_files_beside_the_score_are_told_in_one_line(self):
+        broken = self.folder / "broken.json"
+        broken.write_text("{")
+        audio = self.perform()
+        base = ("analyse", "--score", str(self.score), "--audio", str(audio), "--json", str(self.folder / "none.json"))
+        for options, words in (
+            (("--targets", str(broken)), "is not targets in JSON"),
+            ((), "Give the target tempo"),
+            (("--tempo", "90", "--part", "4"), "no part 4"),
+            (("--tempo", "4000"), "not playable"),
+            (("--tempo", "90", "--order", "A B"), "no section A"),
+            (("--tempo", "90", "--backing", str(broken)), ""),
+        ):
+            status, errors = self.run_it(*base, *options)
+            self.assertEqual((status, errors.count("\n")), (2, 1), errors)
+            self.assertIn(words, errors)
+        self.assertFalse((self.folder / "none.json").exists())
