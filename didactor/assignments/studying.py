@@ -141,8 +141,8 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
         facts.append(("Loud and soft", ", ".join(loud) + "."))
     alike = [x for x in likenesses(part) if x.bar in bars and x.pattern in bars]
     if alike:
-        words = {"same": "is", "transposed": "moves", "almost": "is almost"}
-        told = "; ".join(f"bar {bars[x.bar].number} {words[x.kind]} bar {bars[x.pattern].number}" for x in alike[:8])
+        words = {"same": "is bar {}", "transposed": "is bar {}, moved", "almost": "is almost bar {}"}
+        told = "; ".join(f"bar {bars[x.bar].number} {words[x.kind].format(bars[x.pattern].number)}" for x in alike[:8])
         facts.append(("Bars alike", f"{told[0].upper()}{told[1:]}."))
     return facts
 
