@@ -31,6 +31,7 @@ def keep(*, teacher: Person, kind: str, choices: dict[str, Any]) -> Passage:
     made_from = {"kind": kind, "choices": choices_of(exercise)}
     existing = Piece.objects.filter(studio=teacher.studio, made_from=made_from).first()
     if existing is not None:
+        Piece.objects.filter(pk=existing.pk).update(is_put_away=False)
         found = Passage.objects.cut_by_teachers().filter(revision__piece=existing).order_by("pk").first()
         if found is not None:
             return found

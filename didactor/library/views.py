@@ -278,7 +278,8 @@ def _exercise_form(request: HttpRequest, kind: str, data: Any) -> ExerciseForm:
         raise Http404
     form = FORMS[kind](data)
     if "passage" in form.fields:
-        form.fields["passage"].queryset = Passage.objects.visible_to(request.user).cut_by_teachers().select_related("revision__piece")
+        own = Passage.objects.visible_to(request.user).cut_by_teachers().filter(revision__piece__is_put_away=False)
+        form.fields["passage"].queryset = own.select_related("revision__piece")
     return form
 
 

@@ -41,6 +41,11 @@ class PartsTests(scenes.OwnFolders, TestCase):
     def student(self, instrument: str, level: str = "advanced"):
         return add_student(studio=self.teacher.studio, name=f"{instrument} {level}", instrument=instrument, level=level)
 
+    def test_an_exercise_that_was_put_away_comes_back_when_it_is_made_again(self):
+        Piece.objects.filter(pk=self.scale.revision.piece_id).update(is_put_away=True)
+        again = keep(teacher=self.teacher, kind="scale", choices={"tonic": "Eb", "octaves": 2})
+        self.assertEqual((again, again.revision.piece.is_put_away), (self.scale, False))
+
     def test_an_exercise_is_kept_once(self):
         again = keep(teacher=self.teacher, kind="scale", choices={"tonic": "Eb", "octaves": 2})
         self.assertEqual(again, self.scale)
