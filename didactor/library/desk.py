@@ -6,7 +6,7 @@ Every change names the version it was made on. When somebody else was quicker no
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import IO, Any
 
@@ -19,7 +19,7 @@ from didactor.core.errors import AudioError, PassageError
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.instruments import BY_SLUG, find_instrument
 from didactor.core.score.likeness import likenesses
-from didactor.core.score.model import Note
+from didactor.core.score.model import Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
 from didactor.core.score.segments import hardest_first, phrases, two_by_two
 from didactor.core.sound.recording import open_with_copy
@@ -155,6 +155,18 @@ def pin_to_bar(*, passage: Passage, version: int, bar: str, text: str) -> None:
 
 
 @transaction.atomic
+def warn_at(*, passage: Passage, version: int, note_id: str, text: str) -> None:
+    """A warning on one note, in the place of an earlier one. Raises ``Overtaken``, and ``PassageError`` for a note not in it."""
+    note = notes_of(passage).get(note_id)
+    if note is None:
+        raise PassageError("passage.no_such_note", "This note is not in the passage any more. Open the page again.")
+    _change(passage, version)
+    passage.pins.filter(note_id=note_id, kind=PinKind.WARNING).delete()
+    bar = read_part(passage.revision_id, passage.part).bars[note.bar_index].number
+    Pin.objects.create(passage=passage, kind=PinKind.WARNING, note_id=note_id, bar=bar, text=text.strip()[:200])
+
+
+@transaction.atomic
 def pin_to_moment(*, passage: Passage, version: int, reference_id: int, at: str, text: str) -> None:
     """A remark at a moment (“0:12”, or seconds) of a recording of the teacher's own.
 
@@ -220,7 +232,16 @@ class Desk:
     ends: frozenset[str]
     proposals: tuple[tuple[str, str], ...]
     remarks: tuple[tuple[int, Pin], ...]
-    traps: tuple[str, ...]
+    traps: tuple[Trap, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Trap:
+    """A note at which a bar leaves the pattern of an earlier one. ``warning``: what can be pinned to it."""
+
+    note_id: str
+    words: str
+    warning: str
 
 
 def desk_of(passage: Passage) -> Desk:
@@ -240,12 +261,21 @@ def desk_of(passage: Passage) -> Desk:
             ("Hardest first", _hardest(passage, numbers)),
         ),
         remarks=tuple(numbered_remarks(passage)),
-        traps=tuple(
-            f"Bar {part.bars[x.bar].number} goes on otherwise than bar {part.bars[x.pattern].number}"
-            for x in likenesses(part)
-            if x.trap and x.bar in indices and x.pattern in indices
-        ),
+        traps=tuple(_traps(passage, part, indices)),
     )
+
+
+def _traps(passage: Passage, part: Part, indices: set[int]) -> Iterator[Trap]:
+    """Traps that no warning is pinned to yet."""
+    warned = {pin.note_id for pin in passage.pins.all() if pin.kind == PinKind.WARNING}
+    for found in likenesses(part):
+        if found.trap and {found.bar, found.pattern} <= indices and not warned & set(found.trap):
+            bar, pattern = part.bars[found.bar].number, part.bars[found.pattern].number
+            yield Trap(
+                note_id=found.trap[0],
+                words=f"Bar {bar} goes on otherwise than bar {pattern}.",
+                warning=f"Not as in bar {pattern}",
+            )
 
 
 def _hardest(passage: Passage, numbers: tuple[str, ...]) -> str:

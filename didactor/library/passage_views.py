@@ -98,13 +98,15 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 @teacher_only
 @require_POST
 def pins(request: HttpRequest, pk: int) -> HttpResponse:
-    """A remark on a bar or at a moment of a recording, or one taken away."""
+    """A remark on a bar or at a moment of a recording, a warning at a trap, or one taken away."""
     found = _passage(request, pk)
     version, unwanted, reference_id = _version(request), request.POST.get("unpin", ""), request.POST.get("reference", "")
-    text = request.POST.get("text", "")
+    text, note_id = request.POST.get("text", ""), request.POST.get("note", "")
     try:
         if unwanted.isdigit():
             desk.unpin(passage=found, version=version, pin_id=int(unwanted))
+        elif note_id:
+            desk.warn_at(passage=found, version=version, note_id=note_id, text=text)
         elif reference_id.isdigit():
             desk.pin_to_moment(passage=found, version=version, reference_id=int(reference_id), at=request.POST.get("at", ""), text=text)
         else:

@@ -37,7 +37,7 @@ from didactor.takes.reading import accompaniment_data
 from didactor.takes.services import TakeRefused, receive_take, submit_take
 from didactor.takes.uploads import _backing
 from tests import scene as scenes
-from tests.music import wav
+from tests.music import musicxml, wav
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 
@@ -121,6 +121,25 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.assertContains(page, "Somebody else changed")
         self.client.post(url, {"version": "2", "unpin": pin.pk})
         self.assertFalse(self.passage.pins.exists())
+
+    def test_a_trap_is_offered_and_warned_of_with_one_press(self):
+        text = "C4:q E4:e F4:e G4:q E4:q | A4:w | C4:q E4:e F4:e A4:q E4:q | C4:w"
+        with tempfile.TemporaryFile() as source:
+            source.write(musicxml(text, fifths=0))
+            source.flush()
+            piece = add_piece(teacher=self.scene.teacher, upload=source, filename="trap.musicxml", title="A trap")
+        passage = cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="1-4")
+        page = self.client.get(reverse("library:passage", args=[passage.pk]))
+        [trap] = page.context["desk"].traps
+        self.assertContains(page, "Bar 3 goes on otherwise than bar 1.")
+        url = reverse("library:passage_pins", args=[passage.pk])
+        page = self.client.post(url, {"version": passage.version, "note": trap.note_id, "text": trap.warning}, follow=True)
+        self.assertEqual(page.context["desk"].traps, ())
+        pin = passage.pins.get()
+        self.assertEqual((pin.kind, pin.bar, pin.text), ("warning", "3", "Not as in bar 1"))
+        self.assertContains(
+            self.client.post(url, {"version": "2", "note": "nowhere", "text": "x"}, follow=True), "not in the passage any more"
+        )
 
     def test_remarks_at_moments_of_a_recording(self):
         self.client.post(
