@@ -18,6 +18,7 @@ from didactor.core.score.model import Bar, Note, Part
 from didactor.core.score.reading_aids import NAMINGS, counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.terms import signs_in, terms_in
+from didactor.core.score.woodwinds import KEYS
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.library.services import engravings_of, read_part
 from didactor.library.study import difficulty_of
@@ -71,7 +72,7 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
     drawings = {}
     for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars).items():
         drawings[layout] = aided_score(engraving.svg, engraving.geometry, numbers, rows, rings, fingerings)
-    facts = (*_facts(task, part, bars, notes, key), *_explained(part, bars, notes, moves)) if notes else ()
+    facts = (*_facts(task, part, bars, notes, key), *_explained(part, bars, notes, moves, fingerings)) if notes else ()
     pictures = tuple(_pictures(part, bars, notes, instrument, naming)) if "fingering" in chosen else ()
     return StudySheet(drawings=drawings, layers=chosen, naming=naming, facts=facts, pictures=pictures)
 
@@ -103,14 +104,19 @@ def _pictures(part: Part, bars: dict[int, Bar], notes: list[Note], instrument: I
         yield keyboard_picture(set(names), names)
 
 
-def _explained(part: Part, bars: dict[int, Bar], notes: list[Note], moves: dict[str, str]) -> Iterator[tuple[str, str]]:
-    """Terms and signs in plain words, and where the hand moves."""
+def _explained(
+    part: Part, bars: dict[int, Bar], notes: list[Note], moves: dict[str, str], fingerings: dict[str, Fingering]
+) -> Iterator[tuple[str, str]]:
+    """Terms, signs and keys in plain words, and where the hand moves."""
     terms = [f"{term}: {meaning}" for term, meaning in terms_in(part, bars)]
     if terms:
         yield "Words", "; ".join(terms) + "."
     signs = [f"{what}: {meaning}" for what, meaning in signs_in(notes, bars)]
     if signs:
         yield "Bowing and articulation", "; ".join(signs) + "."
+    keys = dict.fromkeys(key for fingering in fingerings.values() for key in fingering.keys)
+    if keys:
+        yield "Keys", "; ".join(f"{key} is the {KEYS[key]}" for key in keys) + "."
     by_id = {n.id: bars[n.bar_index].number for n in notes}
     told = [f"bar {by_id[note]}: {words}" for note, words in moves.items()]
     if told:

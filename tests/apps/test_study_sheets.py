@@ -34,6 +34,8 @@ PICTURES = {
     "violin": "aid finger",
     "piano": "keyboard-picture",
     "guitar": "chord-picture",
+    "clarinet": "register key thumb",
+    "alto-saxophone": "octave key",
 }
 
 

@@ -11,6 +11,7 @@ from didactor.core.score.fingering import chord_shape, fingering_of
 from didactor.core.score.hand_moves import hand_moves
 from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.terms import signs_in, terms_in
+from didactor.core.score.woodwinds import charts
 from didactor.core.score.write import Line, write_musicxml
 from didactor.core.units import name_to_midi
 
@@ -46,6 +47,40 @@ class FingeringTests(SimpleTestCase):
         self.assertEqual(fingered("recorder", "F4"), "thumb 1 2 3 4 6 7")
         self.assertEqual(fingered("alto-recorder", "C5"), "thumb 1 2 3")
         self.assertEqual(fingered("tenor-recorder", "E5"), "half thumb 1 2 3 4 5")
+
+    def test_keys_of_flutes_clarinets_and_saxophones(self):
+        for slug, chart in {
+            "alto-saxophone": {"B4": "1 | none", "C5": "2 | none", "C#5": "all open", "D4": "1 2 3 | 1 2 3", "F#5": "octave key 1 2 3 | 2"},
+            "flute": {"F4": "thumb 1 2 3 | 1", "C5": "1 | none", "D5": "thumb 2 3 | 1 2 3", "F#5": "thumb 1 2 3 | 3", "G6": "1 2 3 | none"},
+            "clarinet": {
+                "F4": "thumb | none",
+                "G4": "all open",
+                "B4": "register key thumb 1 2 3 | 1 2 3",
+                "C6": "register key thumb | none",
+            },
+        }.items():
+            for name, hands in chart.items():
+                self.assertEqual((fingered(slug, name) or "").split(" and the ")[0], hands, (slug, name))
+        self.assertIn("low C key", fingered("tenor-saxophone", "C4"))
+        self.assertIn("side B♭ key", fingered("baritone-saxophone", "Bb4"))
+        self.assertIn("throat A key", fingered("bass-clarinet", "A4"))
+        # A flute's E flat key is down nearly always, but not on D.
+        self.assertNotIn("E♭", fingered("flute", "D4") + fingered("flute", "D5"))
+        self.assertIsNone(fingered("flute", "C7"))
+        self.assertIsNone(fingered("oboe", "C5"))
+
+    def test_every_written_note_within_an_advanced_reach_has_its_keys(self):
+        for kind, slugs in (("flute", ("flute",)), ("clarinet", ("clarinet", "bass-clarinet")), ("sax", ("alto-saxophone",))):
+            chart = charts()[kind]
+            numbers = sorted(chart)
+            self.assertEqual(numbers, list(range(numbers[0], numbers[-1] + 1)), kind)
+            for slug in slugs:
+                low, high = (midi - BY_SLUG[slug].transposition for midi in BY_SLUG[slug].reach[-1])
+                missing = [n for n in range(low, high + 1) if n not in chart]
+                self.assertEqual(missing, [], slug)
+            # Two notes next to each other are never fingered alike.
+            for midi in numbers[1:]:
+                self.assertNotEqual(chart[midi], chart[midi - 1], (kind, midi))
 
     def test_strings_in_first_position(self):
         violin = {"G3": "G 0", "A3": "G 1", "F4": "D 2↓", "F#4": "D 2", "D5": "A 3", "B5": "E 4", "C6": None}

@@ -1,4 +1,4 @@
-"""How a note is fingered: valves, slide, recorder holes, strings in first position, frets; and shapes of chords on frets.
+"""How a note is fingered: valves, slide, recorder holes, keys, strings in first position, frets; and shapes of chords on frets.
 
 Brass is computed: a player takes the partial of the open tube that lies nearest above the note and lengthens the tube by the
 semitones between (the seventh and eleventh partials are out of tune and left out). Recorders follow the common baroque fingering.
@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from didactor.core.instruments import Instrument
+from didactor.core.score.woodwinds import charts, in_words
 from didactor.core.units import name_to_midi
 
 #: Semitones that the tube is lengthened by, and the valves that are pressed for it.
@@ -57,11 +58,14 @@ _SPAN, _HIGHEST_FRETS, _MOST_FINGERS = 3, (4, 7), 4
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fingering:
-    """One note's fingering. ``words`` say it all; ``covered`` is for pictures: per valve or hole 0, 1 (half) or 2."""
+    """One note's fingering. ``words`` say it all; ``covered`` is for pictures: per valve or hole 0, 1 (half) or 2. Of an instrument with
+    keys: register key, thumb, three fingers of either hand (-1: it has none), and the short names of further ``keys``.
+    """
 
     kind: str
     words: str
     covered: tuple[int, ...] = ()
+    keys: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -86,6 +90,8 @@ def fingering_of(instrument: Instrument, written_midi: int, sounding_midi: int) 
         lowest = 60 if tuning == "C" else 65
         step = written_midi - lowest
         return _holes(_HOLES[step]) if 0 <= step < len(_HOLES) else None
+    if kind == "keys":
+        return _keyed(charts()[tuning].get(written_midi), tuning)
     if kind == "strings":
         return _bowed(instrument, written_midi, tuning.split())
     if kind == "frets":
@@ -109,6 +115,17 @@ def _holes(pattern: str) -> Fingering:
     covered = tuple(int(c) for c in pattern)
     words = " ".join(("half " if c == 1 else "") + name for name, c in zip(names, covered, strict=True) if c)
     return Fingering(kind="recorder", words=words, covered=covered)
+
+
+def _keyed(fingering: str | None, kind: str) -> Fingering | None:
+    if fingering is None:
+        return None
+    left, _, rest = fingering.partition("|")
+    right, *keys = rest.split(" ")
+    register = -1 if kind == "flute" else 2 * ("R" in left)
+    thumb = -1 if kind == "sax" else 2 * ("T" in left)
+    fingers = (2 * (finger in hand) for hand in (left, right) for finger in "123")
+    return Fingering(kind="keys", words=in_words(fingering, kind), covered=(register, thumb, *fingers), keys=tuple(k for k in keys if k))
 
 
 def _bowed(instrument: Instrument, midi: int, tuning: list[str]) -> Fingering | None:

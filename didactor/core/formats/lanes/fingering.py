@@ -11,9 +11,10 @@ from didactor.core.score.engraving import SVG
 from didactor.core.score.fingering import ChordShape, Fingering
 
 #: Height that the fingerings of one kind take under a system, in the drawing's units.
-HEIGHT = {"valves": 560.0, "recorder": 1180.0, "slide": 460.0, "strings": 460.0, "frets": 460.0}
+HEIGHT = {"valves": 560.0, "recorder": 1400.0, "keys": 1580.0, "slide": 460.0, "strings": 460.0, "frets": 460.0}
 _RADIUS, _STEP = 70.0, 175.0
-_HOLE_RADIUS, _HOLE_STEP, _HANDS_GAP = 52.0, 128.0, 60.0
+_HOLE_RADIUS, _HOLE_STEP, _HANDS_GAP, _THUMB_AWAY = 64.0, 154.0, 70.0, 160.0
+_KEY_LINE = 130.0
 #: Pictures apart are drawn in pixels: between strings and frets, and of a white key.
 _STRING_PX, _FRET_PX, _FRETS = 14.0, 16.0, 4
 _WHITE_PX, _KEY_PX, _BLACK_PX = 16.0, 64.0, 40.0
@@ -31,14 +32,32 @@ def draw_fingering(layer: etree._Element, fingering: Fingering, x: float, top: f
         group = element(layer, "g", "fingering", fingering.words)
         for number, covered in enumerate(fingering.covered):
             # The thumb lies behind: it stands beside the first hole.
-            at_x = x - 120.0 if number == 0 else x
-            y = top + 70.0 + max(0, number - 1) * _HOLE_STEP + (_HANDS_GAP if number > 3 else 0.0)
+            at_x = x - _THUMB_AWAY if number == 0 else x
+            y = top + 80.0 + max(0, number - 1) * _HOLE_STEP + (_HANDS_GAP if number > 3 else 0.0)
             element(group, "circle", f"hole{' covered' if covered == 2 else ''}", cx=at_x, cy=y, r=_HOLE_RADIUS)
             if covered == 1:
                 r = _HOLE_RADIUS
                 element(group, "path", "half", d=f"M{at_x:g} {y - r:g} A{r:g} {r:g} 0 0 0 {at_x:g} {y + r:g} Z")
+    elif fingering.kind == "keys":
+        _draw_keys(element(layer, "g", "fingering", fingering.words), fingering, x, top)
     elif words:
         element(layer, "text", "aid finger", x=x, y=top + 0.7 * HEIGHT[fingering.kind]).text = words
+
+
+def _draw_keys(group: etree._Element, fingering: Fingering, x: float, top: float) -> None:
+    """Register key and thumb stand to the left of the fingers, further keys are named below them."""
+    register, thumb, *fingers = fingering.covered
+    y = top + 140.0
+    if register > 0:
+        element(group, "rect", "hole covered", x=x - _THUMB_AWAY - 60.0, y=top, width=120.0, height=60.0)
+    if thumb >= 0:
+        element(group, "circle", f"hole{' covered' if thumb else ''}", cx=x - _THUMB_AWAY, cy=y, r=_HOLE_RADIUS)
+    for number, covered in enumerate(fingers):
+        at_y = y + number * _HOLE_STEP + (_HANDS_GAP if number > 2 else 0.0)
+        element(group, "circle", f"hole{' covered' if covered else ''}", cx=x, cy=at_y, r=_HOLE_RADIUS)
+    below = y + 5 * _HOLE_STEP + _HANDS_GAP + 250.0
+    for number, key in enumerate(fingering.keys):
+        element(group, "text", "aid key", x=x, y=below + number * _KEY_LINE).text = key
 
 
 def chord_picture(shape: ChordShape) -> str:
