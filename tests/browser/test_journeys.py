@@ -65,6 +65,7 @@ class TeacherSetsWorkTests(BrowserTestCase):
         page.get_by_label("Title").fill("Gale Warning")
         page.get_by_role("button", name="Read them").click()
         expect(page.get_by_role("heading", name="Gale Warning")).to_be_visible()
+        page.wait_for_load_state()  # the scripts that follow the pointer are there
         bars = page.locator(".wide rect.bar")
         self.assertEqual(bars.count(), 4)
         bars.nth(1).hover()
