@@ -74,9 +74,9 @@ def create(request: HttpRequest) -> HttpResponse:
 
 def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
     """What the form begins with: an assignment that is given again (a week later), a template, or what is usual."""
-    first = bars_between(read_part(passage.revision_id, passage.part), passage.bars)[-1]
+    first = bars_between(read_part(passage.revision_id, passage.part), passage.bars)[0]
     unit = beat_unit_of(first.beat_quarters)
-    beats = round(first.length_quarters / first.beat_quarters)
+    beats = round(4.0 * first.beats / first.beat_type / first.beat_quarters)  # of a whole bar: an upbeat is shorter
     initial: dict[str, Any] = {
         "title": str(passage),
         "beat_unit": unit,

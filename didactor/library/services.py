@@ -110,7 +110,7 @@ def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -
 
 
 def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Collection[str] = ACROSS) -> dict[str, Engraving]:
-    """The drawings of some bars; those not made before are made now, all in one run. Raises ``ScoreError``."""
+    """The drawings of some bars; those not made before are made now, side by side. Raises ``ScoreError``."""
     key = {"revision": revision, "part": part, "bars": bars, "version": ENGRAVER}
     found = {engraving.layout: engraving for engraving in Engraving.objects.filter(**key, layout__in=layouts)}
     missing = [layout for layout in layouts if layout not in found]

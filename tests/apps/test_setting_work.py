@@ -216,6 +216,9 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
             passage = cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="1-2")
             form = self.client.get(f"{reverse('assignments:create')}?passage={passage.pk}").context["form"]
             self.assertEqual(tuple(form[name].value() for name in ("beat_unit", "tempo", "count_off")), (unit, tempo, count_off), beats)
+        # An upbeat, and the last bar that it shortens, do not shorten the count-off.
+        form = self.client.get(f"{reverse('assignments:create')}?passage={self.scene.passage.pk}").context["form"]
+        self.assertEqual(form["count_off"].value(), 4)
         self.assertEqual(self.client.get(f"{reverse('assignments:create')}?passage=none").status_code, 404)
 
     def test_the_score_is_drawn_once_until_something_else_is_found_in_it(self):
