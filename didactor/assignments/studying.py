@@ -136,7 +136,8 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
     facts.append(("Time signature", f"{first.beats}/{first.beat_type}. {subdivision_in_words(notes, bars)}"))
     qpm = task.targets.tempo_qpm
     found = difficulty_of(passage, qpm)
-    facts.append(("The hardest bar", f"Bar {found.hardest.number}: {' and '.join(found.hardest.why) or 'look at it first'}."))
+    why = " and ".join(found.hardest.why)
+    facts.append(("The hardest bar", f"Bar {found.hardest.number}: {why}." if why else "No bar is much harder than the others."))
     start = quarters_to_beats_per_minute(starting_tempo(found, qpm, task.enrolment.level), assignment.beat_unit)
     steps = assignment.ladder or ladder(start, quarters_to_beats_per_minute(qpm, assignment.beat_unit))
     facts.append(

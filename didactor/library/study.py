@@ -106,7 +106,7 @@ def _study(
     return Study(
         difficulty=found,
         hardest=hardest.number,
-        because=" and ".join(hardest.why) or "more of everything",
+        because=" and ".join(hardest.why),
         unit=unit.replace("_", " "),
         target=round(target),
         start=ladder(start, target)[0],

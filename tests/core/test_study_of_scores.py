@@ -59,7 +59,13 @@ class DifficultyTests(SimpleTestCase):
             self.assertEqual(found.hardest.number, "2", why)
             self.assertIn(why, found.hardest.why)
         self.assertGreater(self.of(plain, 160).value, self.of(plain, 80).value)
-        self.assertEqual(self.of(plain).hardest.why[1:], ())
+        # Where all bars are alike there is nothing to say of one of them.
+        self.assertEqual(self.of(f"{plain} | {plain}").hardest.why, ())
+
+    def test_what_all_bars_have_is_no_reason(self):
+        quick = "C4:s D4:s E4:s D4:s C4:s D4:s E4:s D4:s C4:q D4:q"
+        found = self.of(" | ".join([quick, quick, "C4:s D#4:s E4:s D4:s C4:s D4:s Eb4:s D4:s C4:q D4:q", quick]))
+        self.assertEqual((found.hardest.number, found.hardest.why), ("3", ("signs against the key",)))
 
     def test_moves_of_the_hand_and_lines_from_hand_to_hand_count(self):
         scale = "C4:e D4:e E4:e F4:e G4:e F4:e E4:e D4:e"
@@ -77,6 +83,7 @@ class DifficultyTests(SimpleTestCase):
         said = found.corrected({"1": Correction(steps=HARDEST, why="the breath"), "2": Correction(steps=-2)})
         self.assertEqual((found.hardest.number, said.hardest.number, said.hardest.why), ("2", "1", ("the breath",)))
         self.assertLess(said.bars[1].value, found.bars[1].value)
+        self.assertEqual(found.corrected({"1": Correction(steps=HARDEST)}).hardest.why, ("marked by the teacher",))
 
     def test_a_beginner_starts_slower_and_climbs_to_the_target(self):
         found = self.of("C4:e D4:e E4:e F4:e G4:e F4:e E4:e D4:e | C4:w", 120)

@@ -13,7 +13,8 @@ import itertools
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from statistics import median
 
 from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
@@ -33,8 +34,11 @@ WORDS = {
     "moves": "the hand moves",
     "hands": "the line goes from hand to hand",
 }
+#: So much beyond the usual is worth a word.
+NOTICED = 0.25
 #: What one step of a teacher's correction adds or takes: as much as one thing that is noticeably harder.
 CORRECTION_STEP = 1.0
+MARKED = "marked by the teacher"
 #: So many steps mean: the hardest of all.
 HARDEST = 3
 #: Notes a second that a player of a level can read and play at ease.
@@ -45,20 +49,24 @@ SLOWEST_SHARE, STEP_PERCENT, MOST_STEPS = 0.4, 9.0, 9
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BarDifficulty:
-    """One bar, in written order. ``parts`` sum to ``value``; ``why`` are the two that count most, in words."""
+    """One bar, in written order. ``parts`` sum to ``value``, ``usual`` are those of the passage's middle bar; ``why`` says in words
+    what there is most of beyond the usual (nothing where a bar is like the others).
+    """
 
     number: str
     value: float
     parts: dict[str, float]
     notes_per_second: float
+    usual: Mapping[str, float] = field(default_factory=dict)
     says_teacher: str = ""
 
     @property
     def why(self) -> tuple[str, ...]:
         if self.says_teacher:
             return (self.says_teacher,)
-        ranked = sorted(self.parts, key=lambda name: -self.parts[name])
-        return tuple(WORDS[name] for name in ranked[:2] if self.parts[name] >= 0.5)
+        beyond = {name: part - self.usual.get(name, 0.0) for name, part in self.parts.items()}
+        ranked = sorted(beyond, key=lambda name: -beyond[name])
+        return tuple(WORDS[name] for name in ranked[:2] if beyond[name] >= NOTICED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,7 +96,7 @@ class Difficulty:
             said = corrections.get(bar.number)
             if said is not None:
                 value = highest if said.steps >= HARDEST else bar.value
-                bar = replace(bar, value=max(0.0, value + CORRECTION_STEP * said.steps), says_teacher=said.why)
+                bar = replace(bar, value=max(0.0, value + CORRECTION_STEP * said.steps), says_teacher=said.why or (MARKED if said.steps > 0 else ""))
             bars.append(bar)
         return Difficulty(value=_of_all(bars), bars=tuple(bars))
 
@@ -107,7 +115,9 @@ def difficulty(expectation: Expectation, tempo_qpm: float, part: Part) -> Diffic
         seen.add(bar.number)
         own = [n for n in expectation.notes if n.bar == bar.number and n.pass_ == bar.pass_ and not n.grace]
         bars.append(_of_bar(bar, own, tempo_qpm, fifths.get(bar.number, 0), moves[bar.number], hands[bar.number]))
-    return Difficulty(value=_of_all(bars), bars=tuple(bars))
+    with_notes = [bar.parts for bar in bars if bar.value > 0]
+    usual = {name: median(parts[name] for parts in with_notes) for name in WEIGHTS} if with_notes else {}
+    return Difficulty(value=_of_all(bars), bars=tuple(replace(bar, usual=usual) for bar in bars))
 
 
 def _of_all(bars: Sequence[BarDifficulty]) -> float:
