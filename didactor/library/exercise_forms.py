@@ -73,7 +73,9 @@ class SightReadingForm(ExerciseForm):
     kind, tab, says = "sight_reading", "Sight-reading", "A melody nobody has seen. The same number gives the same melody."
     level = forms.ChoiceField(choices=LEVEL_CHOICES, initial="elementary")
     tonic = forms.ChoiceField(choices=TONIC_CHOICES, initial="C", label="Key note, concert pitch")
-    mode = forms.ChoiceField(choices=[(m, SCALES[m][0]) for m in ("major", "natural_minor", "harmonic_minor", "dorian", "mixolydian")])
+    mode = forms.ChoiceField(
+        choices=[(m, SCALES[m][0]) for m in ("major", "natural_minor", "harmonic_minor", "dorian", "mixolydian")], initial="major"
+    )
     metre = forms.ChoiceField(choices=METRE_CHOICES, initial="4/4")
     bars = forms.IntegerField(min_value=2, max_value=64, initial=8)
     seed = forms.IntegerField(min_value=1, max_value=999_999, initial=1, label="Number", help_text="Another number, another melody.")

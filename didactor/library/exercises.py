@@ -25,6 +25,12 @@ def preview(kind: str, choices: dict[str, Any]) -> tuple[str, dict[str, str]]:
     return exercise.title, {layout: engraving.svg for layout, engraving in drawn.items()}
 
 
+def next_number(teacher: Person, kind: str) -> int:
+    """A number that no kept exercise of this kind has, so that what is made next is new."""
+    used = Piece.objects.filter(studio=teacher.studio, made_from__kind=kind).values_list("made_from__choices__seed", flat=True)
+    return max((int(seed) for seed in used if seed), default=0) + 1
+
+
 def keep(*, teacher: Person, kind: str, choices: dict[str, Any]) -> Passage:
     """The exercise as a piece with one passage, all of it; the one that is there already if it was made before. Raises ``CoreError``."""
     exercise, xml = make(kind, choices)

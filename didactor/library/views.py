@@ -277,8 +277,10 @@ def _exercise_form(request: HttpRequest, kind: str, data: Any) -> ExerciseForm:
     if kind not in FORMS:
         raise Http404
     form = FORMS[kind](data)
+    if "seed" in form.fields:
+        form.initial["seed"] = exercises.next_number(request.user, kind)
     if "passage" in form.fields:
-        own = Passage.objects.visible_to(request.user).cut_by_teachers().filter(revision__piece__is_put_away=False)
+        own = Passage.objects.visible_to(request.user).cut_by_teachers().filter(revision__piece__is_put_away=False, note_count__gt=0)
         form.fields["passage"].queryset = own.select_related("revision__piece")
     return form
 
@@ -293,6 +295,8 @@ def _choices(form: ExerciseForm) -> dict[str, Any]:
 
 def _preview(form: ExerciseForm) -> dict[str, Any]:
     if not form.is_valid():
+        if "passage" in form.errors and not form.data.get("passage"):
+            return {"hint": "Choose a melody: it is shown here with its new rhythm."}
         return {
             "trouble": next((f"{form.fields[n].label or n.capitalize()}: {e[0]}" for n, e in form.errors.items() if n in form.fields), "")
         }

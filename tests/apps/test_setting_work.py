@@ -14,6 +14,7 @@ from django.utils import timezone
 from didactor.assignments.models import Assignment
 from didactor.assignments.services import assign, frozen_basis, parts_written
 from didactor.library.arrangements import part_for, written_for
+from didactor.library.exercise_forms import FORMS
 from didactor.library.exercises import keep, melody_of, preview
 from didactor.library.jobs import engrave_parts, read_file
 from didactor.library.models import Import, Passage, Piece
@@ -40,6 +41,28 @@ class PartsTests(scenes.OwnFolders, TestCase):
 
     def student(self, instrument: str, level: str = "advanced"):
         return add_student(studio=self.teacher.studio, name=f"{instrument} {level}", instrument=instrument, level=level)
+
+    def test_every_kind_of_exercise_opens_with_what_it_makes(self):
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        for kind in FORMS:
+            page = self.client.get(reverse("library:exercise", args=[kind]))
+            self.assertNotContains(page, "trouble-box", msg_prefix=kind)
+            if kind == "variation":
+                self.assertContains(page, "Choose a melody")
+            else:
+                self.assertContains(page, 'class="score"', msg_prefix=kind)
+
+    def test_what_is_made_next_has_a_number_of_its_own(self):
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        url = reverse("library:exercise", args=["sight_reading"])
+        kept = set()
+        for _ in range(3):
+            form = self.client.get(url).context["form"]
+            data = {name: form[name].value() for name in form.fields}
+            self.client.post(url, data)
+            kept.add(data["seed"])
+        self.assertEqual(kept, {1, 2, 3})
+        self.assertEqual(Piece.objects.filter(made_from__kind="sight_reading").count(), 3)
 
     def test_an_exercise_that_was_put_away_comes_back_when_it_is_made_again(self):
         Piece.objects.filter(pk=self.scale.revision.piece_id).update(is_put_away=True)

@@ -96,7 +96,9 @@ class Difficulty:
             said = corrections.get(bar.number)
             if said is not None:
                 value = highest if said.steps >= HARDEST else bar.value
-                bar = replace(bar, value=max(0.0, value + CORRECTION_STEP * said.steps), says_teacher=said.why or (MARKED if said.steps > 0 else ""))
+                bar = replace(
+                    bar, value=max(0.0, value + CORRECTION_STEP * said.steps), says_teacher=said.why or (MARKED if said.steps > 0 else "")
+                )
             bars.append(bar)
         return Difficulty(value=_of_all(bars), bars=tuple(bars))
 
