@@ -6,7 +6,7 @@ Every change names the version it was made on. When somebody else was quicker no
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import IO, Any
 
@@ -21,7 +21,7 @@ from didactor.core.instruments import BY_SLUG, find_instrument
 from didactor.core.score.likeness import likenesses
 from didactor.core.score.model import Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
-from didactor.core.score.segments import hardest_first, phrases, two_by_two
+from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
@@ -256,8 +256,8 @@ def desk_of(passage: Passage) -> Desk:
         bars=numbers,
         ends=frozenset(segment.rpartition("-")[2] for segment in passage.segments),
         proposals=(
-            ("Phrases", _joined(phrases(part), numbers)),
-            ("Two bars at a time", _joined(two_by_two(part), numbers)),
+            ("Phrases", _joined(part, phrases(part), set(numbers))),
+            ("Two bars at a time", _joined(part, two_by_two(inside), set(numbers))),
             ("Hardest first", _hardest(passage, numbers)),
         ),
         remarks=tuple(numbered_remarks(passage)),
@@ -284,13 +284,19 @@ def _hardest(passage: Passage, numbers: tuple[str, ...]) -> str:
     if not part.notes:
         return ""
     found = difficulty_of(passage, passage.part_entry.get("tempo_qpm") or USUAL_QPM)
-    return _joined(hardest_first(part, found), numbers)
+    return _joined(part, hardest_first(part, found), set(numbers))
 
 
-def _joined(segments: Any, numbers: tuple[str, ...]) -> str:
-    """Segments that lie wholly inside, as one text."""
-    inside = set(numbers)
-    return " ".join(s.bars for s in segments if set(s.bars.split("-")) <= inside)
+def _joined(part: Part, segments: Sequence[Segment], inside: set[str]) -> str:
+    """Segments as one text; what reaches beyond the passage is cut at its ends."""
+    order = [bar.number for bar in part.bars]
+    found = []
+    for segment in segments:
+        covered = order[order.index(segment.first) : len(order) - order[::-1].index(segment.last)]
+        own = [number for number in covered if number in inside]
+        if own:
+            found.append(Segment(first=own[0], last=own[-1]).bars)
+    return " ".join(found)
 
 
 def road_map_of(passage: Passage) -> tuple[str, ...]:

@@ -114,7 +114,7 @@ def _study(
         alike=tuple(_in_words(entry, part) for entry in like),
         proposals=(
             ("Phrases", tuple(phrases(part))),
-            ("Two bars at a time", tuple(two_by_two(part))),
+            ("Two bars at a time", tuple(two_by_two(part.bars))),
             ("Hardest first", tuple(hardest_first(part, found))),
         ),
         view=_view(part, found, like),

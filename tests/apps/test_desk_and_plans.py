@@ -122,6 +122,16 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.client.post(url, {"version": "2", "unpin": pin.pk})
         self.assertFalse(self.passage.pins.exists())
 
+    def test_cuts_are_proposed_within_the_passage(self):
+        own = cut_passage(teacher=self.scene.teacher, revision=self.passage.revision, part=1, bars="2-6")
+        proposals = dict(desk.desk_of(own).proposals)
+        self.assertEqual(proposals["Two bars at a time"], "2-3 4-5 6")
+        for title, text in proposals.items():
+            for bars in text.split():
+                first, _, last = bars.partition("-")
+                self.assertTrue({first, last or first} <= {"2", "3", "4", "5", "6"}, (title, text))
+        self.assertTrue(proposals["Phrases"].startswith("2-"), proposals)
+
     def test_a_trap_is_offered_and_warned_of_with_one_press(self):
         text = "C4:q E4:e F4:e G4:q E4:q | A4:w | C4:q E4:e F4:e A4:q E4:q | C4:w"
         with tempfile.TemporaryFile() as source:

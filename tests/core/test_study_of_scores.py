@@ -101,7 +101,7 @@ class SegmentTests(SimpleTestCase):
 
     def test_cuts_by_twos_by_phrases_and_hardest_first(self):
         made = part(self.LONG)
-        self.assertEqual([s.bars for s in two_by_two(made)], ["0-2", "3-4", "5-6"])
+        self.assertEqual([s.bars for s in two_by_two(made.bars)], ["0-2", "3-4", "5-6"])
         self.assertEqual([s.bars for s in phrases(made)], ["0-2", "3-6"])
         found = difficulty(expect(made), 80, made)
         self.assertEqual(hardest_first(made, found)[0].bars, "4-5")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from didactor.core.score.difficulty import Difficulty
@@ -26,13 +27,13 @@ class Segment:
         return self.first if self.first == self.last else f"{self.first}-{self.last}"
 
 
-def two_by_two(part: Part) -> list[Segment]:
+def two_by_two(bars: Sequence[Bar]) -> list[Segment]:
     """Two bars at a time; an upbeat belongs to the first."""
-    start = 1 if len(part.bars) > 2 and part.bars[0].number == "0" else 0
+    start = 1 if len(bars) > 2 and bars[0].number == "0" else 0
     found = []
-    for index in range(start, len(part.bars), 2):
-        first = part.bars[0] if index == start else part.bars[index]
-        found.append(Segment(first=first.number, last=part.bars[min(index + 1, len(part.bars) - 1)].number))
+    for index in range(start, len(bars), 2):
+        first = bars[0] if index == start else bars[index]
+        found.append(Segment(first=first.number, last=bars[min(index + 1, len(bars) - 1)].number))
     return found
 
 
