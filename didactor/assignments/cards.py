@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from django.core.cache import cache
@@ -36,8 +38,9 @@ def printed_cards(task: Task) -> list[PrintedCard]:
         found = []
         if cards:
             prepared = prepare(cards_as_musicxml(cards))
-            for number, card in enumerate(cards, start=1):
-                engraving = engrave_isolated(prepared, 1, str(number), layouts=("phone",))["phone"]
+            with ThreadPoolExecutor(max_workers=os.cpu_count()) as threads:
+                engravings = threads.map(lambda bar: engrave_isolated(prepared, 1, str(bar), ("phone",))["phone"], range(1, len(cards) + 1))
+            for card, engraving in zip(cards, engravings, strict=True):
                 bar = next(iter(engraving.geometry["bars"].values()))
                 drawing = cropped(engraving.svg, bar["first_x"] - 250.0, bar["x1"] + 60.0)
                 found.append(PrintedCard(drawing=drawing, spoken=" ".join(w or "–" for w in card.spoken), bars=", ".join(card.bars)))
