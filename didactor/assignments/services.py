@@ -10,7 +10,7 @@ from django.db.models import Exists, F, OuterRef
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
-from didactor.assignments.steps import goal
+from didactor.assignments.steps import goal, steps_of
 from didactor.core.errors import PassageError
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
 from didactor.library.desk import choices_for
@@ -108,14 +108,27 @@ def _fitting(passage: Passage, fields: dict[str, Any]) -> dict[str, Any]:
     """The fields with a goal that the passage allows: without notation only the pulse, or listening.
 
     Raises:
-        PassageError: chords to strum where none are written.
+        PassageError: chords to strum where none are written, or a hand alone that has nothing to play.
     """
     piece = passage.revision.piece
     if not piece.has_notation and fields.get("step") != "listen":
         return {**fields, "step": "listen" if piece.is_recording else "pulse"}
-    if fields.get("step") == "chords" and not _has_chords(passage):
+    steps = steps_of(fields.get("before_steps") or [], fields.get("step") or "play")
+    if any(step.method == "chords" for step in steps) and not _has_chords(passage):
         raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
+    hands = {step.staff for step in steps if step.staff}
+    if hands:
+        _check_hands(passage, hands)
     return fields
+
+
+def _check_hands(passage: Passage, hands: set[int]) -> None:
+    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    staves = {note.staff for note in expected.notes}
+    if len(staves) < 2:
+        raise PassageError("assignment.one_staff", "These bars are written on one staff, so there is no hand to play alone.")
+    for staff in hands - staves:
+        raise PassageError("assignment.no_hand", f"The {'right' if staff == 1 else 'left'} hand has nothing to play in these bars.")
 
 
 def _with_series(teacher: Person, fields: dict[str, Any]) -> dict[str, Any]:

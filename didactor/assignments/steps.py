@@ -21,6 +21,8 @@ class Step:
 #: What the assignment asks for in the end.
 GOALS = (
     Step(slug="play", title="Play it", method="play"),
+    Step(slug="right", title="Play the right hand alone", method="play", staff=1),
+    Step(slug="left", title="Play the left hand alone", method="play", staff=2),
     Step(slug="clap", title="Clap or tap the rhythm", method="clap"),
     Step(slug="chords", title="Strum the chords", method="chords"),
     Step(slug="pulse", title="Keep the pulse; notes are not judged", method="pulse"),
