@@ -30,6 +30,9 @@ class ScaleForm(ExerciseForm):
     direction = forms.ChoiceField(choices=list(DIRECTIONS.items()), initial="up_down")
     figure = forms.ChoiceField(choices=[(slug, entry[0]) for slug, entry in FIGURES.items()], initial="straight")
     rhythm = forms.ChoiceField(choices=[(slug, entry[0]) for slug, entry in RHYTHMS.items()], initial="quarters")
+    own_rhythm = forms.CharField(
+        required=False, max_length=100, label="Or a rhythm of your own", help_text="Values: w h q e s t, with a dot, or 3 for a triplet's."
+    )
     metre = forms.ChoiceField(choices=METRE_CHOICES, initial="4/4")
     halved = forms.BooleanField(required=False, label="Again at once in halved values")
 

@@ -52,6 +52,15 @@ class PartsTests(scenes.OwnFolders, TestCase):
             else:
                 self.assertContains(page, 'class="score"', msg_prefix=kind)
 
+    def test_a_rhythm_that_is_typed_goes_before_the_one_that_is_chosen(self):
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        form = self.client.get(reverse("library:exercise", args=["scale"])).context["form"]
+        data = {name: form[name].value() for name in form.fields if name != "halved"} | {"own_rhythm": " q.  e "}
+        shown = self.client.get(reverse("library:exercise_fragment", args=["scale"]), data)
+        self.assertContains(shown, "as q. e")
+        told = self.client.get(reverse("library:exercise_fragment", args=["scale"]), data | {"own_rhythm": "long short"})
+        self.assertContains(told, "is no rhythm")
+
     def test_what_is_made_next_has_a_number_of_its_own(self):
         self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
         url = reverse("library:exercise", args=["sight_reading"])

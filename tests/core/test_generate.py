@@ -61,6 +61,13 @@ class ScaleTests(SimpleTestCase):
                     intervals = {(n.sounding_midi - made.notes[0].sounding_midi) % 12 for n in made.notes}
                     self.assertLessEqual(len(intervals), 12 if mode == "chromatic" else 9)
 
+    def test_a_rhythm_of_the_teachers_own(self):
+        made = part("scale", rhythm="q. e q q")
+        self.assertEqual([n.duration_quarters for n in made.notes[:6]], [1.5, 0.5, 1.0, 1.0, 1.5, 0.5])
+        for rhythm in ("", "q x", "q..", " ".join(["q"] * 33), "rq q"):
+            with self.assertRaisesMessage(PassageError, "is no rhythm"):
+                part("scale", rhythm=rhythm)
+
     def test_again_in_halved_values(self):
         once, twice = part("scale", rhythm="quarters"), part("scale", rhythm="quarters", halved=True)
         self.assertEqual(len(expect(twice).notes), 2 * len(expect(once).notes))

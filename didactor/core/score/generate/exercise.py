@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, fields
 from fractions import Fraction
@@ -40,9 +41,20 @@ def _within(value: int, low: int, high: int, what: str) -> None:
         raise PassageError("exercise.choice", f"{what} must lie between {low} and {high}.")
 
 
+def _check_rhythm(rhythm: str) -> None:
+    """Raises ``PassageError`` for what is neither a rhythm with a name nor values."""
+    tokens = rhythm.split()
+    if rhythm in RHYTHMS:
+        return
+    if not 1 <= len(tokens) <= 32 or not all(re.fullmatch(r"[whqest](\.|3)?", token) for token in tokens):
+        raise PassageError("exercise.rhythm", f"“{rhythm}” is no rhythm. Write values, like “q. e e” or “e3 e3 e3”.")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _OnALadder:
-    """What scales and arpeggios have in common. ``halved``: again at once in halved values."""
+    """What scales and arpeggios have in common. ``rhythm`` is one of ``RHYTHMS`` or values such as ``"q. e e"``; ``halved``: again at
+    once in halved values.
+    """
 
     tonic: str = "C"
     mode: str = "major"
@@ -58,14 +70,14 @@ class _OnALadder:
         _choose(self.mode, modes, "mode")
         _choose(self.direction, DIRECTIONS, "direction")
         _choose(self.figure, figures, "figure")
-        _choose(self.rhythm, RHYTHMS, "rhythm")
+        _check_rhythm(self.rhythm)
         _choose(self.metre, METRES, "metre")
         _within(self.octaves, 1, 3, "The number of octaves")
 
     def _written(self, ladder: Ladder, name: str) -> Line:
         beats, beat_type = METRES[self.metre]
         played = travel(ladder, self.direction, self.figure)
-        rhythm = RHYTHMS[self.rhythm][1]
+        rhythm = RHYTHMS[self.rhythm][1] if self.rhythm in RHYTHMS else self.rhythm
         text = lay_out(with_rhythm(played, rhythm), beats, beat_type)
         if self.halved:
             text += " | " + lay_out(with_rhythm(played, rhythm, Fraction(1, 2)), beats, beat_type)
@@ -76,7 +88,7 @@ class _OnALadder:
         if self.figure != "straight":
             words.append(FIGURES[self.figure][0].lower())
         if self.rhythm != "quarters":
-            words.append(RHYTHMS[self.rhythm][0].lower())
+            words.append(RHYTHMS[self.rhythm][0].lower() if self.rhythm in RHYTHMS else f"as {self.rhythm}")
         return ", ".join(words)
 
 
