@@ -286,7 +286,7 @@ def _exercise_form(request: HttpRequest, kind: str, data: Any) -> ExerciseForm:
 
 
 def _choices(form: ExerciseForm) -> dict[str, Any]:
-    """What the core takes; a passage becomes its melody, a typed rhythm the rhythm. Raises ``CoreError`` for a passage of several voices."""
+    """What the core takes; a passage becomes its melody, a typed rhythm the rhythm. Raises ``CoreError`` for several voices."""
     data = dict(form.cleaned_data)
     if own := " ".join(data.pop("own_rhythm", "").split()):
         data["rhythm"] = own
