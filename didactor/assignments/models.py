@@ -202,7 +202,8 @@ class Assignment(models.Model):
             order=passage.order or None,
             beat_unit=self.beat_unit,
             step=step.method or "pulse",
-            staff=step.staff,
+            # An arrangement for one voice has one staff: there is no hand to leave out.
+            staff=step.staff if passage.part_entry["staves"] > 1 else None,
             ritardando_quarters=self.ritardando_beats * self.beat_unit_quarters,
         )
 
@@ -242,6 +243,12 @@ class Task(models.Model):
 
     def __str__(self) -> str:
         return f"{self.assignment}: {self.enrolment.student}"
+
+    @property
+    def steps(self) -> list[Step]:
+        """The assignment's steps as far as this student's part has them: on one staff there is no hand to play alone."""
+        hands = self.passage.part_entry["staves"] > 1
+        return [step for step in self.assignment.steps if hands or step.staff is None or step.slug == self.assignment.step]
 
     @property
     def student(self) -> Person:

@@ -228,7 +228,7 @@ def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
         step: one on the way; the goal for anything else.
     """
     assignment, passage = task.assignment, task.passage
-    chosen = next((s for s in assignment.steps if s.slug == step), goal(assignment.step))
+    chosen = next((s for s in task.steps if s.slug == step), goal(assignment.step))
     return {
         "revision_id": passage.revision_id,
         "passage_id": passage.pk,

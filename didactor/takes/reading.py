@@ -284,7 +284,7 @@ def _steps(task: Task, takes: list[Take], asked: str) -> list[dict[str, Any]]:
     """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word. The recorder
     begins with the one asked for, else with the goal.
     """
-    chosen = asked if asked in {step.slug for step in task.assignment.steps} else task.assignment.step
+    chosen = asked if asked in {step.slug for step in task.steps} else task.assignment.step
     heard = {take.basis.get("step") for take in takes if take.state == TakeState.ANALYSED}
     ticked = {*heard, *task.steps_done}
     return [
@@ -294,7 +294,7 @@ def _steps(task: Task, takes: list[Take], asked: str) -> list[dict[str, Any]]:
             "last": step.slug == task.assignment.step,
             "chosen": step.slug == chosen,
         }
-        for step in task.assignment.steps
+        for step in task.steps
     ]
 
 
@@ -337,8 +337,8 @@ def heard_by(take: Take, person: Person) -> dict[str, Any] | None:
 
 def _next_step(take: Take) -> str:
     """The slug of the step after the one that this take records."""
-    slugs = [step.slug for step in take.task.assignment.steps]
-    return slugs[min(slugs.index(take.on_the_way.slug) + 1, len(slugs) - 1)] if take.on_the_way in take.task.assignment.steps else slugs[-1]
+    slugs = [step.slug for step in take.task.steps]
+    return slugs[min(slugs.index(take.on_the_way.slug) + 1, len(slugs) - 1)] if take.on_the_way in take.task.steps else slugs[-1]
 
 
 def _checklist_of(take: Take) -> list[tuple[str, str]]:

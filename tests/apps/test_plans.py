@@ -206,6 +206,13 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assertEqual((task.targets.step, task.targets.staff), ("play", 2))
         take = receive_take(student=pianist.student, task=task, source=io.BytesIO(wav()), filename="left.wav")
         self.assertIsNone(take.on_the_way)
+        # A player of one voice gets the upper line: there is no hand to play alone.
+        more = {**fields, "step": "play", "before_steps": ["clap", "right", "left"]}
+        tasks = services.assign(teacher=self.scene.teacher, passage=both, enrolments=[pianist, self.scene.ylva], fields=more).tasks
+        slugs = {task.enrolment.instrument: [step.slug for step in task.steps] for task in tasks.all()}
+        self.assertEqual(slugs, {"piano": ["clap", "right", "left", "play"], "clarinet": ["clap", "play"]})
+        alone = services.assign(teacher=self.scene.teacher, passage=both, enrolments=[self.scene.ylva], fields=fields).tasks.get()
+        self.assertIsNone(alone.targets.staff)
 
     def test_a_sealed_passage_shows_nothing_before_its_clock(self):
         self.assignment.preparation_s = 45
