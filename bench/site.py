@@ -95,9 +95,9 @@ def _measure() -> tuple[list[str], dict[str, float]]:
             "score": (teacher, f"/library/{scene.passage.revision.piece_id}/"),
             "assignment": (teacher, f"/assignments/{scene.assignment.pk + 40}/"),
             "review": (teacher, f"/desk/{take.submission.pk}/"),
-            "stand": (student, "/assignments/stand/"),
-            "task": (student, f"/assignments/stand/{scene.task.pk}/"),
-            "take": (student, f"/takes/{take.pk}/"),
+            "stand": (student, "/stand/"),
+            "task": (student, f"/stand/{scene.task.pk}/"),
+            "take": (student, f"/stand/takes/{take.pk}/"),
         }
         rows, figures = [], {}
         for name, (client, url) in pages.items():

@@ -16,12 +16,13 @@ from typing import Any
 
 from didactor.core.analyse import analyse
 from didactor.core.errors import CoreError, PassageError, ScoreError
-from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.annotated_score import annotate_musicxml
 from didactor.core.formats.performance_midi import performance_to_midi
+from didactor.core.formats.result import with_names_of_schema_1
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
-from didactor.core.judging.targets import STEPS, Targets
+from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, expect, expectation_to_json, without_notation
 from didactor.core.score.model import Score
 from didactor.core.score.musicxml import read
@@ -32,6 +33,7 @@ from didactor.core.sound.player.render import SOURCES
 from didactor.core.sound.player.rooms import ROOMS
 from didactor.core.sound.player.take import MANNERS, simulate, wav_bytes
 from didactor.core.sound.recording import open_recording
+from didactor.core.steps import all_ears, proposed_ear
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -66,7 +68,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--count-off", type=int)
     command.add_argument("--instrument", help="what is playing; the score's own name without it")
     command.add_argument(
-        "--step", choices=STEPS, help="what is done with the passage: play it, clap it, strum its chords, or only its pulse"
+        "--step",
+        choices=[ear.slug for ear in all_ears()],
+        help=f"what is done with the passage ({', '.join(f'{ear.slug}: {ear.title}' for ear in all_ears())}); what fits it without it",
     )
     command.add_argument("--metre", help="where there is no notation: the metre, e.g. 6/8, with --bars and --tempo")
     command.add_argument("--backing", help="a sound file that was played along while recording; its bleed is taken out")
@@ -132,7 +136,7 @@ def _write_json(path: str, data: Any) -> None:
         Path(path).write_text(text)
 
 
-def _targets(options: argparse.Namespace) -> Targets:
+def _targets(options: argparse.Namespace) -> dict[str, Any]:
     data: dict[str, Any] = dict(_read_json(options.targets, "targets")) if options.targets else {}
     given = {
         "tempo_qpm": options.tempo,
@@ -145,23 +149,30 @@ def _targets(options: argparse.Namespace) -> Targets:
     data.update({name: value for name, value in given.items() if value is not None})
     if "tempo_qpm" not in data:
         raise PassageError("targets.tempo", "Give the target tempo with --tempo or in --targets.")
-    return Targets.from_json(data)
+    return data
 
 
-def _analyse(options: argparse.Namespace) -> None:
-    targets = _targets(options)
+def _passage_and_targets(options: argparse.Namespace) -> tuple[Expectation, Targets]:
+    """What is expected, and the targets; where no step is asked for, the one that fits the passage."""
+    data = _targets(options)
+    targets = Targets.from_json(data)
     if options.score is None:
         expectation = _without_notation(options, targets)
     else:
         _, expectation = _expectation(options, targets.bars, targets.order)
+    return expectation, targets if "step" in data else replace(targets, step=proposed_ear(expectation).slug)
+
+
+def _analyse(options: argparse.Namespace) -> None:
+    expectation, targets = _passage_and_targets(options)
     with Path(options.audio).open("rb") as source:
         recording = open_recording(source)
     backing = None
     if options.backing:
         with Path(options.backing).open("rb") as source:
             backing = Backing(samples=open_recording(source).samples, at_s=options.backing_at)
-    result = analysis_to_json(analyse(recording, expectation, targets, backing=backing))
-    _write_json(options.json, result)
+    result = result_of(analyse(recording, expectation, targets, backing=backing))
+    _write_json(options.json, with_names_of_schema_1(result.to_json()))
     if options.midi:
         Path(options.midi).write_bytes(performance_to_midi(result))
     if options.annotated:

@@ -14,7 +14,7 @@ from didactor.core.score.musicxml import prepare
 from didactor.core.score.open import engrave_isolated
 from didactor.core.score.rhythm_cards import cards_as_musicxml, rhythm_cards
 from didactor.core.score.roadmap import bars_between
-from didactor.library.services import read_part
+from didactor.library.notation import read_part
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from didactor.core.judging.registry import CATEGORIES
+from didactor.core.judging.categories import CATEGORIES
 
 _BY_STAGE = {
     "first_reading": ("notes", "hands", "other"),

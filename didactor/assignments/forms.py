@@ -10,16 +10,15 @@ from django.utils import timezone
 from didactor.assignments.checklists import checklist_for
 from didactor.assignments.models import (
     BEAT_UNITS,
-    CATEGORY_TITLES,
     MUST_SHOW,
-    STEP_TITLES,
     Assignment,
     Metronome,
     StudentSees,
 )
-from didactor.assignments.steps import BEFORE
+from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.steps import goals, steps_before
 from didactor.people.models import Enrolment, Group, Person
 
 #: What a template keeps, and what an assignment that is given again begins with.
@@ -53,9 +52,12 @@ class AssignmentForm(forms.Form):
     tempo_to = forms.FloatField(
         min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo."
     )
-    step = forms.ChoiceField(choices=list(STEP_TITLES.items()), initial="play", required=False, label="What is done")
+    step = forms.ChoiceField(choices=[(s.slug, s.title) for s in goals()], initial="play", required=False, label="What is done")
     before_steps = forms.MultipleChoiceField(
-        choices=[(s.slug, s.title) for s in BEFORE], required=False, widget=forms.CheckboxSelectMultiple, label="First, on the same bars"
+        choices=[(s.slug, s.title) for s in steps_before()],
+        required=False,
+        widget=forms.CheckboxSelectMultiple,
+        label="First, on the same bars",
     )
     question = forms.CharField(
         required=False,
@@ -98,7 +100,7 @@ class AssignmentForm(forms.Form):
     due_at = forms.DateTimeField(label="Due", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
     instructions = forms.CharField(required=False, widget=forms.Textarea(attrs={"rows": 3}))
     checklist = forms.MultipleChoiceField(
-        choices=list(CATEGORY_TITLES.items()), widget=forms.CheckboxSelectMultiple, label="Checklist for listening back"
+        choices=list(TITLES.items()), widget=forms.CheckboxSelectMultiple, label="Checklist for listening back"
     )
     listen_first = forms.BooleanField(required=False, initial=True, label="Listen and mark first, then see what was heard")
     students_see = forms.ChoiceField(choices=StudentSees.choices, initial=StudentSees.MARKS, label="Students see")

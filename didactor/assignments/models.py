@@ -9,10 +9,10 @@ from django.db import models
 from django.utils import timezone
 
 from didactor.assignments.querysets import AssignmentQuerySet, TaskQuerySet, WeekNoteQuerySet
-from didactor.assignments.steps import GOALS, Step, goal, steps_of
-from didactor.core.judging.registry import CATEGORIES
+from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import Targets
+from didactor.core.steps import Step, goal, steps_to
 from didactor.core.units import BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
 from didactor.library.models import Passage
 from didactor.people.models import Enrolment, Group, Person, Studio
@@ -24,20 +24,6 @@ BEAT_UNITS = {
     "eighth": "eighth",
     "dotted_half": "dotted half",
 }
-CATEGORY_TITLES = {
-    "notes": "Notes",
-    "intonation": "Intonation",
-    "rhythm": "Rhythm and pulse",
-    "tempo": "Tempo",
-    "flow": "Keeping going",
-    "dynamics": "Dynamics",
-    "articulation": "Articulation",
-    "tone": "Tone",
-    "hands": "Hands and posture",
-    "expression": "Expression",
-    "other": "Something else",
-}
-STEP_TITLES = {step.slug: step.title for step in GOALS}
 #: What a student listens for when the teacher does not choose otherwise.
 FULL_CHECKLIST = ["notes", "intonation", "rhythm", "tempo", "dynamics", "articulation", "tone", "hands", "expression", "other"]
 
@@ -123,7 +109,7 @@ class Assignment(models.Model):
     tempo = models.FloatField(help_text="Beats per minute.")
     tempo_to = models.FloatField(null=True, blank=True)
     band_percent = models.FloatField()
-    step = models.CharField(max_length=10, choices=list(STEP_TITLES.items()), default="play")
+    step = models.CharField(max_length=10, default="play")
     stage = models.CharField(max_length=20, choices=[(s.slug, s.title) for s in STAGES], default="at_tempo")
     count_off = models.PositiveSmallIntegerField(default=4)
     takes_allowed = models.PositiveSmallIntegerField(null=True, blank=True)
@@ -169,7 +155,11 @@ class Assignment(models.Model):
     @property
     def steps(self) -> list[Step]:
         """All steps in order, the goal last."""
-        return steps_of(self.before_steps, self.step)
+        return steps_to(self.before_steps, self.step)
+
+    @property
+    def step_title(self) -> str:
+        return goal(self.step).title
 
     @property
     def is_listening(self) -> bool:
@@ -182,7 +172,7 @@ class Assignment(models.Model):
 
     @property
     def checklist_entries(self) -> list[tuple[str, str]]:
-        return [(slug, CATEGORY_TITLES[slug]) for slug in self.checklist if slug in CATEGORIES]
+        return [(slug, TITLES[slug]) for slug in self.checklist if slug in TITLES]
 
     def targets_for(self, instrument: str, passage: Passage, own_tempo: float | None = None, step: Step | None = None) -> Targets:
         """The targets as the core takes them; ``own_tempo`` replaces the assignment's, ``step`` is one on the way.
@@ -201,7 +191,7 @@ class Assignment(models.Model):
             bars=passage.bars,
             order=passage.order or None,
             beat_unit=self.beat_unit,
-            step=step.method or "pulse",
+            step=step.ear or "pulse",
             # An arrangement for one voice has one staff: there is no hand to leave out.
             staff=step.staff if passage.part_entry["staves"] > 1 else None,
             ritardando_quarters=self.ritardando_beats * self.beat_unit_quarters,

@@ -18,8 +18,8 @@ from didactor.assignments.series import grid_of
 from didactor.core.errors import PassageError
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
-from didactor.people.permissions import anybody, student_only, teacher_only
-from didactor.takes.reading import plain_drawings
+from didactor.library.drawings import plain_drawings
+from didactor.people.permissions import anybody, teacher_only
 
 OVERTAKEN = "Somebody else changed this assignment while you were at it. Below is how it stands now; do your change again."
 
@@ -45,7 +45,7 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
             form.add_error(None, error.message)
         else:
             messages.success(request, "The assignment is changed. Takes that came in keep what they were judged against.")
-            return redirect("assignments:detail", pk=pk)
+            return redirect("assignment", pk=pk)
     context = {"form": form, "assignment": found, "passage": found.passage, "stages": STAGES, "drawings": plain_drawings(found.passage)}
     return render(request, "assignments/change.html", context)
 
@@ -61,7 +61,7 @@ def exception(request: HttpRequest, pk: int) -> HttpResponse:
         except PassageError as error:
             form.add_error("tempo", error.message)
         else:
-            return redirect("assignments:detail", pk=found.assignment_id)
+            return redirect("assignment", pk=found.assignment_id)
     return render(request, "assignments/exception.html", {"form": form, "task": found})
 
 
@@ -117,49 +117,10 @@ def calendar_address(request: HttpRequest) -> HttpResponse:
     return render(request, "assignments/calendar.html", {"address": address})
 
 
-def _task(request: HttpRequest, pk: int) -> Task:
-    """A task of the student's own."""
-    return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
-
-
-@student_only
-@require_POST
-def open_sealed(request: HttpRequest, pk: int) -> HttpResponse:
-    """Start the preparation clock; now the passage is shown."""
-    found = _task(request, pk)
-    services.open_sealed(found)
-    return redirect("assignments:task", pk=pk)
-
-
-@student_only
-@require_POST
-def tick(request: HttpRequest, pk: int) -> HttpResponse:
-    """A step on the way is done."""
-    found = _task(request, pk)
-    slug = request.POST.get("step", "")
-    if slug in {s.slug for s in found.steps if s.method is None}:
-        services.tick_step(task=found, slug=slug, done=request.POST.get("done") == "1")
-    return redirect("assignments:task", pk=pk)
-
-
-@student_only
-@require_POST
-def answer(request: HttpRequest, pk: int) -> HttpResponse:
-    """An answer in words to what was heard."""
-    found = _task(request, pk)
-    try:
-        services.answer_question(task=found, text=request.POST.get("answer", ""))
-    except PassageError as error:
-        messages.error(request, error.message)
-    else:
-        messages.success(request, "Your answer is with your teacher.")
-    return redirect("assignments:task", pk=pk)
-
-
 @teacher_only
 @require_POST
 def decide_answer(request: HttpRequest, pk: int) -> HttpResponse:
     """Take an answer in words, or ask for it once more."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
     services.decide_answer(task=found, passed=request.POST.get("passed") == "1")
-    return redirect("assignments:detail", pk=found.assignment_id)
+    return redirect("assignment", pk=found.assignment_id)

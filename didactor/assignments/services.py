@@ -10,13 +10,15 @@ from django.db.models import Exists, F, OuterRef
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
-from didactor.assignments.steps import goal, steps_of
 from didactor.core.errors import PassageError
+from didactor.core.score.expected import Expectation
+from didactor.core.steps import ear_of, goal, steps_to
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
 from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
 from didactor.library.models import Engraving, Passage
-from didactor.library.services import ENGRAVER, expectation_of, want_accompaniment, want_model_sounds
+from didactor.library.notation import ENGRAVER, expectation_of
+from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
 
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
@@ -85,11 +87,6 @@ def _offer_for(passage: Passage, enrolment: Enrolment, wanted: str | None) -> st
     return (found or part.offers[0]).value
 
 
-def _has_chords(passage: Passage) -> bool:
-    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
-    return bool(expected.chords)
-
-
 def move_task(task: Task, state: TaskState) -> None:
     """Change a task's state along the allowed ways; the same state again is no change."""
     if task.state == state:
@@ -108,22 +105,24 @@ def _fitting(passage: Passage, fields: dict[str, Any]) -> dict[str, Any]:
     """The fields with a goal that the passage allows: without notation only the pulse, or listening.
 
     Raises:
-        PassageError: chords to strum where none are written, or a hand alone that has nothing to play.
+        PassageError: a step that the passage cannot have, as chords to strum where none are written.
     """
     piece = passage.revision.piece
     if not piece.has_notation and fields.get("step") != "listen":
         return {**fields, "step": "listen" if piece.is_recording else "pulse"}
-    steps = steps_of(fields.get("before_steps") or [], fields.get("step") or "play")
-    if any(step.method == "chords" for step in steps) and not _has_chords(passage):
-        raise PassageError("assignment.no_chords", "There are no chord symbols over these bars, so there is nothing to strum from.")
+    steps = steps_to(fields.get("before_steps") or [], fields.get("step") or "play")
+    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    for step in steps:
+        refusal = ear_of(step.ear).refuses(expected) if step.ear else ""
+        if refusal:
+            raise PassageError("assignment.step", f"{step.title}: {refusal[0].lower()}{refusal[1:]}")
     hands = {step.staff for step in steps if step.staff}
     if hands:
-        _check_hands(passage, hands)
+        _check_hands(expected, hands)
     return fields
 
 
-def _check_hands(passage: Passage, hands: set[int]) -> None:
-    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+def _check_hands(expected: Expectation, hands: set[int]) -> None:
     staves = {note.staff for note in expected.notes}
     if len(staves) < 2:
         raise PassageError("assignment.one_staff", "These bars are written on one staff, so there is no hand to play alone.")
@@ -237,6 +236,6 @@ def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
         "order": passage.order,
         "beat_unit": assignment.beat_unit,
         "step": chosen.slug,
-        "judged": chosen.method is not None,
+        "judged": chosen.ear is not None,
         "targets": replace(task.targets_of_step(chosen), **choices_for(passage)).to_json(),
     }

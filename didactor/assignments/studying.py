@@ -20,7 +20,7 @@ from didactor.core.score.roadmap import bars_between
 from didactor.core.score.terms import signs_in, terms_in
 from didactor.core.score.woodwinds import KEYS
 from didactor.core.units import quarters_to_beats_per_minute
-from didactor.library.services import engravings_of, read_part
+from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import difficulty_of
 
 LAYERS = {

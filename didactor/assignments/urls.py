@@ -5,9 +5,7 @@ from didactor.assignments import planning_views, views
 app_name = "assignments"
 urlpatterns = [
     path("", views.index, name="index"),
-    path("new/", views.create, name="create"),
     path("new/parts/", views.parts_fragment, name="parts_fragment"),
-    path("<int:pk>/", views.detail, name="detail"),
     path("<int:pk>/progress/", views.progress_fragment, name="progress_fragment"),
     path("parts/<int:pk>/", views.part, name="part"),
     path("new/checklist/", planning_views.checklist_fragment, name="checklist_fragment"),
@@ -18,11 +16,4 @@ urlpatterns = [
     path("week/", planning_views.week_note, name="week_note"),
     path("calendar/", planning_views.calendar_address, name="calendar_address"),
     path("calendar/<str:key>.ics", planning_views.calendar, name="calendar"),
-    path("stand/<int:pk>/open/", planning_views.open_sealed, name="open_sealed"),
-    path("stand/<int:pk>/tick/", planning_views.tick, name="tick"),
-    path("stand/<int:pk>/answer/", planning_views.answer, name="answer"),
-    path("stand/", views.stand, name="stand"),
-    path("stand/<int:pk>/", views.task, name="task"),
-    path("stand/<int:pk>/cards/", views.cards, name="cards"),
-    path("stand/<int:pk>/study/", views.study, name="study"),
 ]

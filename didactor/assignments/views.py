@@ -9,22 +9,19 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from didactor.assignments import services
-from didactor.assignments.cards import printed_cards
 from didactor.assignments.forms import KEPT, AssignmentForm, kept_of
-from didactor.assignments.models import Assignment, Series, Task, Template, WeekNote
+from didactor.assignments.models import Assignment, Series, Task, Template
 from didactor.assignments.parts import chosen_parts, part_rows
-from didactor.assignments.studying import LAYERS, study_sheet
-from didactor.core.errors import CoreError, PassageError
+from didactor.core.errors import PassageError
 from didactor.core.judging.stages import STAGES
-from didactor.core.score.reading_aids import NAMINGS
 from didactor.core.score.roadmap import bars_between
+from didactor.core.steps import proposed_ear
 from didactor.core.units import beat_unit_of, quarters_to_beats_per_minute
+from didactor.library.drawings import plain_drawings
 from didactor.library.models import Kind, Passage
-from didactor.library.services import read_part
+from didactor.library.notation import expectation_of, read_part
 from didactor.library.study import USUAL_QPM
-from didactor.people.models import Person
-from didactor.people.permissions import anybody, family, teacher_only
-from didactor.takes.reading import plain_drawings, task_page, task_rows
+from didactor.people.permissions import teacher_only
 
 
 @teacher_only
@@ -58,7 +55,7 @@ def create(request: HttpRequest) -> HttpResponse:
             form.add_error(None, error.message)
         else:
             messages.success(request, f"“{assignment}” is assigned.")
-            return redirect("assignments:detail", pk=assignment.pk)
+            return redirect("assignment", pk=assignment.pk)
     rows = part_rows(passage, form.people(), request.POST)
     templates = Template.objects.filter(studio=request.user.studio)
     context = {
@@ -84,8 +81,8 @@ def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
         # A bar of them; two where a bar is too short to feel the pulse by.
         "count_off": min(16, beats if beats > 2 else 2 * beats),
     }
-    if passage.revision.piece.kind == Kind.LISTENING:
-        initial["step"] = "listen"
+    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    initial["step"] = "listen" if passage.revision.piece.kind == Kind.LISTENING else proposed_ear(expected).slug
     template = Template.objects.filter(studio=request.user.studio, pk=_number(request.GET.get("template"))).first()
     if template is not None:
         initial |= {**template.fields, "ladder": " ".join(f"{tempo:g}" for tempo in template.fields.get("ladder", []))}
@@ -117,75 +114,7 @@ def progress_fragment(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def detail(request: HttpRequest, pk: int) -> HttpResponse:
-    assignment = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
-    rows = task_rows(assignment.tasks.for_lists())
-    context = {
-        "assignment": assignment,
-        "rows": rows,
-        "drawings": plain_drawings(assignment.passage),
-        "progress": services.parts_written(assignment),
-    }
-    return render(request, "assignments/detail.html", context)
-
-
-@teacher_only
 def part(request: HttpRequest, pk: int) -> HttpResponse:
     """One student's part as they read it."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     return render(request, "assignments/part.html", {"task": found, "drawings": plain_drawings(found.passage)})
-
-
-@family
-def stand(request: HttpRequest) -> HttpResponse:
-    """The student's passages of the week on one page; a guardian sees those of each ward."""
-    people = Person.objects.visible_to(request.user).students()
-    stands = [
-        {"student": person, "rows": task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())}
-        for person in people
-    ]
-    today = timezone.localdate()
-    monday = today - timedelta(days=today.weekday())
-    notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")
-    return render(request, "assignments/stand.html", {"stands": stands, "notes": notes})
-
-
-@family
-def task(request: HttpRequest, pk: int) -> HttpResponse:
-    """One passage to study, practise and record. A sealed one shows nothing before its clock is started."""
-    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    if found.is_sealed:
-        return render(request, "assignments/sealed.html", {"task": found, "assignment": found.assignment})
-    return render(request, "assignments/task.html", task_page(found, request.user, request.GET.get("step", "")))
-
-
-@anybody
-def study(request: HttpRequest, pk: int) -> HttpResponse:
-    """What to find out before playing, on one sheet that can be printed."""
-    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    if found.is_sealed and not request.user.is_teacher:
-        return redirect("assignments:task", pk=pk)
-    chosen = request.GET.getlist("layer") if "shown" in request.GET else ["key", "counting"]
-    try:
-        sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""
-    except CoreError as error:
-        sheet, trouble = None, error.message
-    names = request.user.studio.note_names
-    namings = {slug: title for slug, title in NAMINGS.items() if slug != "own" or names}
-    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": namings}
-    if sheet is not None:
-        context["drawings"] = sheet.drawings
-    return render(request, "assignments/_study.html" if request.htmx else "assignments/study.html", context)
-
-
-@anybody
-def cards(request: HttpRequest, pk: int) -> HttpResponse:
-    """Rhythm cards to print and cut out."""
-    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    if found.is_sealed and not request.user.is_teacher:
-        return redirect("assignments:task", pk=pk)
-    try:
-        made, trouble = printed_cards(found), ""
-    except CoreError as error:
-        made, trouble = [], error.message
-    return render(request, "assignments/cards.html", {"task": found, "cards": made, "trouble": trouble})

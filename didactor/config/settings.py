@@ -58,6 +58,8 @@ INSTALLED_APPS = [
     "didactor.assignments",
     "didactor.takes",
     "didactor.review",
+    "didactor.progress",
+    "didactor.stand",
     "didactor.demo",
 ]
 
@@ -89,6 +91,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "didactor.people.context.shell",
+                "didactor.review.context.waiting",
             ],
         },
     },

@@ -1,12 +1,23 @@
 from django.urls import include, path
 
-from didactor.people.views import home
+from didactor.assignments.views import create
+from didactor.config import addresses
+from didactor.progress.views import assignment, student
+from didactor.stand.views import study, task
 
 urlpatterns = [
-    path("", home, name="home"),
+    # Addresses of things, by which every step of the job may name them.
+    path("", addresses.home, name="home"),
+    path("takes/<int:pk>/", addresses.take, name="take"),
+    path("stand/<int:pk>/", task, name="task"),
+    path("stand/<int:pk>/study/", study, name="study"),
+    path("assign/", create, name="assign"),
+    path("assignments/<int:pk>/", assignment, name="assignment"),
+    path("students/<int:pk>/passages/", student, name="record"),
     path("", include("didactor.people.urls")),
     path("library/", include("didactor.library.urls")),
     path("assignments/", include("didactor.assignments.urls")),
     path("takes/", include("didactor.takes.urls")),
     path("desk/", include("didactor.review.urls")),
+    path("stand/", include("didactor.stand.urls")),
 ]

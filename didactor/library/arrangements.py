@@ -16,7 +16,7 @@ from didactor.core.score.spelling import interval_for
 from didactor.core.score.summary import summary
 from didactor.core.units import midi_to_name
 from didactor.library.models import Passage, PieceRevision
-from didactor.library.services import expectation_of, read_part
+from didactor.library.notation import expectation_of, read_part
 
 ONE_OCTAVE = "one_octave"
 LEAVE_OUT = "leave_out"

@@ -25,7 +25,7 @@ from didactor.core.score.segments import Segment, hardest_first, phrases, two_by
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
-from didactor.library.services import engravings_of, read_part
+from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import USUAL_QPM, difficulty_of
 from didactor.people.models import Person
 

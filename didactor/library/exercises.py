@@ -14,7 +14,8 @@ from didactor.core.score.open import engrave_isolated
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.spelling import interval_for, pitch_name
 from didactor.library.models import Kind, Passage, Piece
-from didactor.library.services import add_piece, cut_passage, expectation_of, read_part
+from didactor.library.notation import expectation_of, read_part
+from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Person
 
 

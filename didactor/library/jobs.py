@@ -10,9 +10,9 @@ from procrastinate.contrib.django import app
 from didactor.core.instruments import find_instrument
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples
-from didactor.library.imports import read_imported
 from didactor.library.models import ImportedFile, ModelSound, Passage
-from didactor.library.services import accompaniment_expectation, engravings_of, expectation_of
+from didactor.library.notation import accompaniment_expectation, engravings_of, expectation_of
+from didactor.library.services import read_imported
 
 
 @app.task(queue="default")

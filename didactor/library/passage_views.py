@@ -17,9 +17,9 @@ from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library import desk, recordings, written
 from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
 from didactor.library.models import ModelSound, Passage, Reference
-from didactor.library.services import want_accompaniment, want_model_sounds
+from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.permissions import anybody, teacher_only
-from didactor.takes.ranges import ranged_file
+from didactor.web.ranges import ranged_file
 
 OVERTAKEN = (
     "Somebody else changed this passage while you were at it. Here is how it stands now; what you entered was not kept: do it again."
@@ -220,7 +220,7 @@ def add_recording(request: HttpRequest) -> HttpResponse:
         except CoreError as error:
             form.add_error("file", error.message)
         else:
-            return redirect(f"{reverse('assignments:create')}?passage={found.pk}")
+            return redirect(f"{reverse('assign')}?passage={found.pk}")
     return render(request, "library/recording.html", {"form": form})
 
 

@@ -19,7 +19,7 @@ from didactor.core.score.model import Part
 from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute, quarters_to_beats_per_minute
 from didactor.library.models import BarCorrection, Passage, Piece, PieceRevision
-from didactor.library.services import ENGRAVER, engravings_of, read_part
+from didactor.library.notation import ENGRAVER, engravings_of, read_part
 
 #: Goes up when the drawing over the engraving changes.
 DRAWING_VERSION = 1

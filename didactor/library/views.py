@@ -18,7 +18,7 @@ from didactor.library.forms import BarCorrectionForm, DetailsForm, LineForm, Pas
 from didactor.library.imports import begin_import
 from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece, PieceRevision
 from didactor.people.permissions import anybody, teacher_only
-from didactor.takes.ranges import ranged_file
+from didactor.web.ranges import ranged_file
 
 PAGE_LENGTH = 60
 
@@ -138,7 +138,7 @@ def line(request: HttpRequest) -> HttpResponse:
         except CoreError as error:
             form.add_error("photo" if error.code.startswith("photo") else "bars", error.message)
         else:
-            return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
+            return redirect(f"{reverse('assign')}?passage={passage.pk}")
     return render(request, "library/line.html", {"form": form})
 
 
@@ -190,7 +190,7 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
         else:
             if request.POST.get("then") == "desk":
                 return redirect("library:passage", pk=passage.pk)
-            return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
+            return redirect(f"{reverse('assign')}?passage={passage.pk}")
     part = revision.part(index)
     asked = request.GET.get("tempo", "")
     found_in_it = study.study_of(
@@ -257,7 +257,7 @@ def exercise(request: HttpRequest, kind: str) -> HttpResponse:
             form.add_error(None, error.message)
         else:
             if request.POST.get("then") == "assign":
-                return redirect(f"{reverse('assignments:create')}?passage={passage.pk}")
+                return redirect(f"{reverse('assign')}?passage={passage.pk}")
             messages.success(request, f"“{passage}” is in the library.")
             return redirect("library:piece", pk=passage.revision.piece_id)
     shown = (

@@ -14,13 +14,7 @@ from didactor.people import services
 from didactor.people.context import PAPERS
 from didactor.people.forms import CardForm, ConsentForm, EnrolmentForm, GuardianForm, NoteNamesForm, PasswordForm, StudentForm
 from didactor.people.models import Consent, Group, Person, SignInCard
-from didactor.people.permissions import anybody, teacher_only
-
-
-@anybody
-def home(request: HttpRequest) -> HttpResponse:
-    """Where each role begins: what waits, or what to play."""
-    return redirect("review:waiting" if request.user.is_teacher else "assignments:stand")
+from didactor.people.permissions import teacher_only
 
 
 def sign_in(request: HttpRequest) -> HttpResponse:
@@ -126,7 +120,7 @@ def _cards(request: HttpRequest, student: Person) -> HttpResponse:
 
 @teacher_only
 def student(request: HttpRequest, pk: int) -> HttpResponse:
-    """One student: cards, consent, instruments, passages."""
+    """One student: cards, consent, instruments."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     # Three forms share the page; each is bound only when its own field was sent.
     consent = ConsentForm(request.POST if "given_by" in request.POST else None)
@@ -149,14 +143,11 @@ def student(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _student_page(request: HttpRequest, person: Person) -> dict[str, Any]:
-    from didactor.assignments.models import Task
-
     return {
         "person": person,
         "group_names": Group.objects.filter(studio=person.studio).values_list("name", flat=True),
         "wording": services.CONSENT_WORDING,
         "consent": person.consents.filter(withdrawn_at=None).first(),
-        "tasks": Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists(),
     }
 
 

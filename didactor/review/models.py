@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from didactor.assignments.models import CATEGORY_TITLES
+from didactor.core.judging.categories import TITLES
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
 
@@ -32,7 +32,7 @@ class Review(models.Model):
 
     def categories_with(self, verdict: str) -> list[str]:
         """Titles of the checklist's categories that got this verdict."""
-        return [CATEGORY_TITLES[slug] for slug, given in self.checklist.items() if given == verdict and slug in CATEGORY_TITLES]
+        return [TITLES[slug] for slug, given in self.checklist.items() if given == verdict and slug in TITLES]
 
     @property
     def good(self) -> list[str]:

@@ -1,12 +1,12 @@
 from __future__ import annotations
 
-from typing import Any
-
 from django.db import transaction
 from django.utils import timezone
 
-from didactor.assignments.models import CATEGORY_TITLES, TaskState
+from didactor.assignments.models import TaskState
 from didactor.assignments.services import move_task
+from didactor.core.formats.result import FindingResult
+from didactor.core.judging.categories import TITLES
 from didactor.people.models import Person
 from didactor.review.models import Decision, Mark, Origin, Review, Standing
 from didactor.takes.models import Submission
@@ -25,25 +25,25 @@ def open_review(*, submission: Submission, teacher: Person) -> Review:
     review, made = Review.objects.select_for_update().get_or_create(submission=submission, defaults={"teacher": teacher})
     if made:
         analysis = submission.take.latest_analysis
-        findings = (analysis.result.get("findings") if analysis else None) or []
+        findings = (analysis.heard.findings if analysis else None) or ()
         Mark.objects.bulk_create(_proposal(review, finding) for finding in findings)
     return review
 
 
-def _proposal(review: Review, finding: dict[str, Any]) -> Mark:
+def _proposal(review: Review, finding: FindingResult) -> Mark:
     return Mark(
         review=review,
         origin=Origin.HEARD,
         standing=Standing.PROPOSED,
-        category=finding["category"],
-        text=finding["text"],
-        heard_text=finding["text"],
-        code=finding["code"],
-        bar=finding["bar"] or "",
-        beat=finding["beat"],
-        note_ids=finding["note_ids"],
-        start_s=finding["start_s"],
-        end_s=finding["end_s"],
+        category=finding.category,
+        text=finding.text,
+        heard_text=finding.text,
+        code=finding.code,
+        bar=finding.bar or "",
+        beat=finding.beat,
+        note_ids=list(finding.note_ids),
+        start_s=finding.start_s,
+        end_s=finding.end_s,
     )
 
 
@@ -94,7 +94,7 @@ def save_draft(
 ) -> Review:
     """Keep what is written and ticked so far. Raises ``ReviewRefused`` once sent."""
     _check_draft(review)
-    review.checklist = {slug: v for slug, v in (checklist or {}).items() if slug in CATEGORY_TITLES and v in ("good", "mend")}
+    review.checklist = {slug: v for slug, v in (checklist or {}).items() if slug in TITLES and v in ("good", "mend")}
     review.text, review.decision, review.decision_tempo = text, decision if decision in Decision.values else "", decision_tempo
     review.save(update_fields=["text", "decision", "decision_tempo", "checklist"])
     return review
@@ -115,5 +115,7 @@ def send(*, review: Review) -> Review:
     review.sent_at = timezone.now()
     review.save(update_fields=["sent_at"])
     passed = review.decision in (Decision.PASSED, Decision.NEXT)
+    review.submission.answered_at = review.sent_at
+    review.submission.save(update_fields=["answered_at"])
     move_task(review.submission.take.task, TaskState.PASSED if passed else TaskState.ANSWERED)
     return review

@@ -7,22 +7,15 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from didactor.assignments.models import CATEGORY_TITLES
-from didactor.core.score.engraving import BESIDE
+from didactor.core.formats.result import Result
+from didactor.core.judging.categories import TITLES
 from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
+from didactor.review.querysets import for_lists
+from didactor.takes.listening import heard_drawings, passage_of, player_data
 from didactor.takes.models import Submission, Take
-from didactor.takes.reading import (
-    findings_in_words,
-    heard_drawings,
-    index_of_note,
-    passage_of,
-    plain_drawings,
-    played_tempo,
-    player_data,
-    strip_of,
-)
+from didactor.takes.strips import played_tempo, strip_of
 
 #: One sitting's worth; the rest moves up as takes are answered.
 QUEUE_SHOWN = 40
@@ -31,10 +24,8 @@ QUEUE_SHOWN = 40
 @teacher_only
 def waiting(request: HttpRequest) -> HttpResponse:
     """What waits to be heard, oldest first, and what was answered last."""
-    queue = Submission.objects.awaiting_review_by(request.user).for_queue()
-    answered = (
-        Submission.objects.visible_to(request.user).filter(review__sent_at__isnull=False).for_queue().order_by("-review__sent_at")[:8]
-    )
+    queue = for_lists(Submission.objects.awaiting_review_by(request.user))
+    answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))[:8]
     shown = list(queue[: QUEUE_SHOWN + 1])
     context = {
         "queue": [_entry(s) for s in shown[:QUEUE_SHOWN]],
@@ -53,7 +44,7 @@ def _entry(submission: Submission) -> dict[str, Any]:
         "assignment": take.task.assignment,
         "student": take.task.enrolment.student,
         "strip": strip_of(analysis),
-        "played": played_tempo(analysis, take.task.assignment.beat_unit),
+        "played": played_tempo(analysis, take.basis["beat_unit"]),
     }
 
 
@@ -73,7 +64,7 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
     take = submission.take
     passage = passage_of(take)
     analysis = take.latest_analysis
-    result = analysis.result if analysis else None
+    result = analysis.heard if analysis else None
     own = getattr(take, "self_review", None)
     following = Submission.objects.awaiting_review_by(request.user).exclude(pk=pk).first()
     context = {
@@ -85,18 +76,18 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
         "assignment": take.task.assignment,
         "student": take.task.enrolment.student,
         "result": result,
-        "findings": findings_in_words(result),
-        "drawings": heard_drawings(passage, analysis) if analysis else plain_drawings(passage, BESIDE),
+        "show_figures": True,
+        "drawings": heard_drawings(passage, analysis),
         "strip": strip_of(analysis),
         "played": played_tempo(analysis, take.basis["beat_unit"]),
-        "player": player_data(take, result) if take.playback else None,
+        "player": player_data(take, result),
         "own": own,
         "own_mend": [m for m in own.marks.all() if m.verdict == "mend" and (m.bar or m.text)] if own else [],
-        "categories": list(CATEGORY_TITLES.items()),
+        "categories": list(TITLES.items()),
         "checklist": _checklist(take, review),
         "decisions": Decision.choices,
         "following": following,
-        "quality": result["audio"]["quality"] if result else None,
+        "quality": result.quality if result else None,
     }
     return render(request, "review/detail.html", context)
 
@@ -111,12 +102,12 @@ def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
     ]
 
 
-def _marks(review: Review, result: dict[str, Any] | None) -> list[Mark]:
+def _marks(review: Review, result: Result | None) -> list[Mark]:
     """Marks by category, in the order in which categories come up; each knows the note whose evidence stands behind it."""
     marks = list(review.marks.all())
     order = list(dict.fromkeys(mark.category for mark in marks))
     for mark in marks:
-        mark.note_index = index_of_note(result, mark.note_ids)
+        mark.note_index = result.index_of_note(mark.note_ids) if result else None
     return sorted(marks, key=lambda mark: order.index(mark.category))
 
 
@@ -130,8 +121,8 @@ def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> Http
     context = {
         "review": review,
         "submission": review.submission,
-        "marks": _marks(review, analysis.result if analysis else None),
-        "categories": list(CATEGORY_TITLES.items()),
+        "marks": _marks(review, analysis.heard if analysis else None),
+        "categories": list(TITLES.items()),
         "error": error,
     }
     return render(request, "review/_marks.html", context)
@@ -171,7 +162,7 @@ def add_remark(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         services.add_remark(
             review=review,
-            category=category if category in CATEGORY_TITLES else "other",
+            category=category if category in TITLES else "other",
             text=request.POST.get("text", ""),
             bar=request.POST.get("bar", ""),
             beat=float(beat) - 1 if beat.replace(".", "", 1).isdigit() else None,
@@ -200,7 +191,7 @@ def _save(request: HttpRequest, review: Review) -> Review:
         text=request.POST.get("text", ""),
         decision=request.POST.get("decision", ""),
         decision_tempo=value,
-        checklist={slug: request.POST.get(f"verdict-{slug}", "") for slug in CATEGORY_TITLES},
+        checklist={slug: request.POST.get(f"verdict-{slug}", "") for slug in TITLES},
     )
 
 

@@ -10,12 +10,14 @@ from didactor.core.formats.annotated_score import annotate_musicxml
 from didactor.core.formats.evidence import Place, as_written, evidence_in_words, place_of
 from didactor.core.formats.evidence_drawing import draw_evidence
 from didactor.core.formats.performance_midi import performance_to_midi
+from didactor.core.formats.result import NoteResult, Result
 from didactor.core.hearing.close_up import close_up
 from didactor.core.sound.playback import read_stretch
 from didactor.core.sound.player.take import wav_bytes
 from didactor.core.sound.recording import RATE_HZ
 from didactor.library.models import PieceRevision
 from didactor.takes.models import Take
+from didactor.takes.permissions import Sight
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,13 +26,14 @@ class NoteEvidence:
 
     take: Take
     index: int
-    note: dict[str, Any]
+    note: NoteResult
     place: Place
-    result: dict[str, Any]
+    result: Result
+    figures: bool
 
     @property
     def facts(self) -> list[tuple[str, str]]:
-        return evidence_in_words(self.result, self.index, self.place)
+        return evidence_in_words(self.result, self.index, self.place, figures=self.figures)
 
     @property
     def drawing(self) -> str:
@@ -48,14 +51,15 @@ class NoteEvidence:
         return as_written(self.result, self.place)
 
 
-def note_evidence(take: Take, index: int) -> NoteEvidence | None:
-    """The evidence behind one note of a take; None where it has no place in the recording."""
-    analysis = take.latest_analysis
-    notes = analysis.result["notes"] if analysis else None
-    if not notes or index >= len(notes) or not take.playback or analysis is None:
+def note_evidence(take: Take, index: int, sight: Sight) -> NoteEvidence | None:
+    """The evidence behind one note of a take; None where it has no place in the recording, or is not shown."""
+    result = sight.result
+    if result is None or not result.notes or index >= len(result.notes) or not take.playback:
         return None
-    place = place_of(analysis.result, index)
-    return NoteEvidence(take=take, index=index, note=notes[index], place=place, result=analysis.result) if place else None
+    place = place_of(result, index)
+    if place is None:
+        return None
+    return NoteEvidence(take=take, index=index, note=result.notes[index], place=place, result=result, figures=sight.figures)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -65,21 +69,21 @@ class HeardFile:
     suffix: str
 
 
-def heard_as(take: Take, kind: str) -> HeardFile | None:
-    """What was heard as a file: ``figures`` (JSON), ``midi`` or ``score`` (MusicXML).
+def heard_as(take: Take, kind: str, sight: Sight) -> HeardFile | None:
+    """What was heard as a file: ``figures`` (JSON), ``midi`` or ``score`` (MusicXML); None for what this sight does not reach.
 
     Raises:
         CoreError: there is nothing to write.
     """
-    analysis = take.latest_analysis
-    if analysis is None:
+    result = sight.result
+    if result is None:
         return None
-    if kind == "figures":
-        return HeardFile(body=json.dumps(analysis.result, indent=1).encode(), content_type="application/json", suffix=".json")
+    if kind == "figures" and sight.figures:
+        return HeardFile(body=json.dumps(result.to_json(), indent=1).encode(), content_type="application/json", suffix=".json")
     if kind == "midi":
-        return HeardFile(body=performance_to_midi(analysis.result), content_type="audio/midi", suffix=".mid")
+        return HeardFile(body=performance_to_midi(result), content_type="audio/midi", suffix=".mid")
     if kind == "score":
         prepared = bytes(PieceRevision.objects.get(pk=take.basis["revision_id"]).prepared)
-        body = annotate_musicxml(prepared, analysis.result)
+        body = annotate_musicxml(prepared, result)
         return HeardFile(body=body, content_type="application/vnd.recordare.musicxml+xml", suffix=".musicxml")
     return None

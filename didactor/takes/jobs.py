@@ -1,25 +1,16 @@
 from __future__ import annotations
 
 import logging
-import time
 
 from django.conf import settings
-from django.core.files.base import ContentFile
 from django.db import DatabaseError
 from procrastinate.contrib.django import app
 
-from didactor.core import ENGINE_VERSION
-from didactor.core.analyse import analyse
-from didactor.core.errors import CoreError
-from didactor.core.formats.analysis_json import analysis_to_json
-from didactor.core.judging.targets import Targets
-from didactor.core.sound.backing import Backing
-from didactor.core.sound.recording import open_recording, open_with_copy
-from didactor.library.models import ModelSound
-from didactor.library.services import expectation_of
-from didactor.takes.models import Analysis, Take, TakeState
-from didactor.takes.reading import summary_of
-from didactor.takes.services import discard_stale_uploads
+from didactor.core.engine import engine_version
+from didactor.core.errors import CoreError, PassageError
+from didactor.takes.hearing import hear_take, settle
+from didactor.takes.models import Take, TakeState
+from didactor.takes.upkeep import discard_stale_uploads
 
 logger = logging.getLogger(__name__)
 
@@ -30,62 +21,21 @@ UNKNOWN_TROUBLE = "Something went wrong on our side. The recording is safe; it w
 def analyse_take(take_id: int) -> None:
     """Make the playback copy, hear the take and store the result. May run twice: what exists is not made again."""
     take = Take.objects.select_related("task__assignment").filter(pk=take_id).first()
-    if take is None or (take.is_settled and take.analyses.filter(engine_version=ENGINE_VERSION).exists()):
+    if take is None or (take.is_settled and take.analyses.filter(engine_version=engine_version()).exists()):
         return
     try:
-        _hear(take)
+        hear_take(take)
+    except PassageError as error:
+        # What was asked for cannot be judged; the take itself is none the worse for it.
+        settle(take, TakeState.ANALYSED, trouble=error.message)
     except CoreError as error:
-        _settle(take, TakeState.UNUSABLE, trouble=error.message)
+        settle(take, TakeState.UNUSABLE, trouble=error.message)
     except DatabaseError:
         raise
     except Exception:
         logger.exception("take %s could not be analysed", take_id)
-        _settle(take, TakeState.FAILED, trouble=UNKNOWN_TROUBLE)
+        settle(take, TakeState.FAILED, trouble=UNKNOWN_TROUBLE)
         raise
-
-
-def _hear(take: Take) -> None:
-    started = time.monotonic()
-    _step(take, "listening")
-    with take.original.open("rb") as source:
-        recording, copy = open_with_copy(source)
-    if not take.playback:
-        take.playback.save(f"{take.pk}.mp4", ContentFile(copy.body), save=False)
-        take.playback_delay_s, take.duration_s, take.peaks = copy.delay_s, copy.duration_s, list(copy.peaks)
-        take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
-    basis = take.basis
-    if not basis.get("judged", True):
-        return _settle(take, TakeState.ANALYSED)  # an answer by playing: there is nothing to compare it with
-    expectation = expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
-    targets = Targets.from_json(basis["targets"])
-    heard = analyse(recording, expectation, targets, progress=lambda step: _step(take, step), backing=_backing(basis.get("backing")))
-    result = analysis_to_json(heard)
-    Analysis.objects.get_or_create(
-        take=take,
-        engine_version=ENGINE_VERSION,
-        defaults={"parameters": basis["targets"], "result": result, "summary": summary_of(result), "seconds": time.monotonic() - started},
-    )
-    quality = result["audio"]["quality"]
-    usable = quality["verdict"] != "unusable"
-    _settle(take, TakeState.ANALYSED if usable else TakeState.UNUSABLE, trouble="" if usable else quality["problems"][-1]["text"])
-
-
-def _backing(played: dict[str, float] | None) -> Backing | None:
-    """The accompaniment that the recorder played, as it was sent to the loudspeaker."""
-    sound = ModelSound.objects.filter(pk=played["sound"]).exclude(sound="").first() if played else None
-    if sound is None or played is None:
-        return None
-    with sound.sound.open("rb") as source:
-        return Backing(samples=open_recording(source).samples, at_s=played["at_s"])
-
-
-def _step(take: Take, step: str) -> None:
-    """Where the work stands, for the page that waits for it."""
-    Take.objects.filter(pk=take.pk).update(state=TakeState.ANALYSING, step=step)
-
-
-def _settle(take: Take, state: TakeState, trouble: str = "") -> None:
-    Take.objects.filter(pk=take.pk).update(state=state, step="", trouble=trouble[:300])
 
 
 @app.periodic(cron="* * * * * */5")

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import uuid
+from functools import cached_property
 from pathlib import Path
 
 from django.conf import settings
 from django.db import models
 
-from didactor.assignments.models import CATEGORY_TITLES, Task
-from didactor.assignments.steps import Step, on_the_way
-from didactor.core.judging.registry import CATEGORIES
+from didactor.assignments.models import BEAT_UNITS, Task
+from didactor.core.formats.result import Result, read_result
+from didactor.core.judging.categories import TITLES
+from didactor.core.judging.targets import Targets
+from didactor.core.steps import Step, on_the_way
+from didactor.core.units import quarters_to_beats_per_minute
 from didactor.people.models import Person
 from didactor.takes.querysets import SubmissionQuerySet, TakeQuerySet
 
-CATEGORY_CHOICES = [(slug, CATEGORY_TITLES[slug]) for slug in CATEGORIES]
+CATEGORY_CHOICES = list(TITLES.items())
 
 
 class Upload(models.Model):
@@ -83,6 +87,22 @@ class Take(models.Model):
     def is_submitted(self) -> bool:
         return hasattr(self, "submission")
 
+    @cached_property
+    def targets(self) -> Targets:
+        """What this take is judged against, whatever became of the assignment since."""
+        return Targets.from_json(self.basis["targets"])
+
+    @property
+    def tempo_asked(self) -> str:
+        """“quarter = 92–100”, as it was asked when the take came in."""
+        unit, targets = self.basis["beat_unit"], self.targets
+        tempi = [quarters_to_beats_per_minute(qpm, unit) for qpm in (targets.tempo_qpm, targets.tempo_to_qpm) if qpm is not None]
+        return f"{BEAT_UNITS[unit]} = {'–'.join(f'{tempo:g}' for tempo in tempi)}"
+
+    @property
+    def stage_asked(self) -> str:
+        return self.targets.stage_rules.title
+
     @property
     def on_the_way(self) -> Step | None:
         """The step that this take records; None for what is asked for in the end."""
@@ -101,6 +121,16 @@ class Take(models.Model):
     def latest_analysis(self) -> Analysis | None:
         return max(self.analyses.all(), key=lambda a: a.pk, default=None)
 
+    @property
+    def heard(self) -> Result | None:
+        """What was heard, as far as anything could be judged."""
+        analysis = self.latest_analysis
+        return analysis.heard if analysis and self.state == TakeState.ANALYSED else None
+
+    @property
+    def is_answered(self) -> bool:
+        return self.is_submitted and self.submission.answered_at is not None
+
 
 class Analysis(models.Model):
     """What one version of the engine heard in a take. A new version is a new row; none is ever overwritten.
@@ -118,6 +148,10 @@ class Analysis(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["take", "engine_version"], name="one_analysis_per_engine_version")]
+
+    @cached_property
+    def heard(self) -> Result:
+        return read_result(self.result)
 
 
 class SelfReview(models.Model):
@@ -151,6 +185,7 @@ class Submission(models.Model):
 
     take = models.OneToOneField(Take, on_delete=models.PROTECT, related_name="submission")
     submitted_at = models.DateTimeField(auto_now_add=True)
+    answered_at = models.DateTimeField(null=True)
 
     objects = SubmissionQuerySet.as_manager()
 

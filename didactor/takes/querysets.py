@@ -38,22 +38,11 @@ class SubmissionQuerySet(models.QuerySet[Any]):
 
     def awaiting_review_by(self, teacher: Person) -> SubmissionQuerySet:
         """What was handed in and not answered yet."""
-        return self.visible_to(teacher).filter(take__task__state="handed_in").exclude(review__sent_at__isnull=False)
+        return self.visible_to(teacher).filter(take__task__state="handed_in", answered_at=None)
 
     def for_lists(self) -> SubmissionQuerySet:
         return (
             self.select_related("take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review")
             .prefetch_related("take__analyses", "take__self_review__marks")
             .defer("take__task__assignment__passage__revision__prepared")
-        )
-
-    def for_queue(self) -> SubmissionQuerySet:
-        """For lists: summaries of what was heard, not the whole of it."""
-        from didactor.takes.models import Analysis
-
-        summaries = models.Prefetch("take__analyses", queryset=Analysis.objects.defer("result", "parameters"))
-        return (
-            self.select_related("take__task__assignment", "take__task__enrolment__student", "review")
-            .prefetch_related(summaries)
-            .defer("take__peaks", "take__basis")
         )

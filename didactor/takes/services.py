@@ -4,7 +4,6 @@ import hashlib
 import shutil
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
 from pathlib import Path
 from typing import IO, Any
 
@@ -18,6 +17,7 @@ from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
 from didactor.core.sound.recording import MAX_FILE_BYTES
 from didactor.people.models import Person
+from didactor.takes.jobs import analyse_take
 from didactor.takes.models import SelfMark, SelfReview, Submission, Take, TakeState, Upload
 
 
@@ -145,8 +145,6 @@ def receive_take(
 
     The same file sent twice for one task is one take; ``backing`` names the accompaniment that was played. Raises ``TakeRefused``.
     """
-    from didactor.takes.jobs import analyse_take
-
     task = Task.objects.select_for_update().get(pk=task.pk)
     size = source.seek(0, 2)
     check_size(size)
@@ -246,7 +244,7 @@ def submit_take(*, take: Take) -> Submission:
     if existing is not None:
         return existing
     if take.on_the_way is not None:
-        raise TakeRefused(f"This was a step on the way. Hand in a take of: {task.assignment.get_step_display()}.")
+        raise TakeRefused(f"This was a step on the way. Hand in a take of: {task.assignment.step_title}.")
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
         raise TakeRefused("Another take of this passage is already with your teacher.")
     if not take.is_settled:
@@ -258,14 +256,3 @@ def submit_take(*, take: Take) -> Submission:
     submission = Submission.objects.create(take=take)
     move_task(task, TaskState.HANDED_IN)
     return submission
-
-
-def discard_stale_uploads(*, older_than_days: int = 7) -> int:
-    """Remove uploads that were begun and never finished. Returns how many."""
-    stale = Upload.objects.filter(take=None, created_at__lt=timezone.now() - timedelta(days=older_than_days))
-    count = 0
-    for upload in stale:
-        upload.path.unlink(missing_ok=True)
-        upload.delete()
-        count += 1
-    return count

@@ -13,7 +13,8 @@ from didactor.assignments import services
 from didactor.core.errors import PassageError
 from didactor.library import desk
 from didactor.library.models import Passage, Piece, Reference
-from didactor.library.services import add_piece, cut_passage, expectation_of
+from didactor.library.notation import expectation_of
+from didactor.library.services import add_piece, cut_passage
 from didactor.takes.jobs import analyse_take
 from didactor.takes.services import receive_take
 from tests import scene as scenes
@@ -51,7 +52,7 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.assertEqual({(m - written.sounding_midi) % 12 for m in other}, {(p - written.sounding_midi) % 12 for p in other})
         # The student meets it on the stand.
         self.client.force_login(self.scene.ylva.student, backend=BACKEND)
-        stand = self.client.get(reverse("assignments:task", args=[self.scene.task.pk]))
+        stand = self.client.get(reverse("task", args=[self.scene.task.pk]))
         self.assertContains(stand, "Not as before")
         # A fingering is for the instrument it was written for alone.
         self.assertEqual(
@@ -146,7 +147,7 @@ class DeskTests(scenes.OwnFolders, TestCase):
         self.passage.refresh_from_db()
         self.assertEqual((desk.numbered_remarks(self.passage), desk.has_additions(self.passage)), ([], False))
         self.client.force_login(self.scene.ylva.student, backend=BACKEND)
-        stand = self.client.get(reverse("assignments:task", args=[self.scene.task.pk]))
+        stand = self.client.get(reverse("task", args=[self.scene.task.pk]))
         self.assertContains(stand, "Here the elbow leads.")
         self.assertContains(stand, "0:03")
 

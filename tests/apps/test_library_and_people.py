@@ -71,7 +71,7 @@ class LibraryTests(scenes.OwnFolders, TestCase):
         self.assertContains(self.client.get(f"{index}?put_away=on"), link)
         # What was given out is not touched.
         self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
-        self.assertEqual(self.client.get(reverse("assignments:task", args=[self.scene.task.pk])).status_code, 200)
+        self.assertEqual(self.client.get(reverse("task", args=[self.scene.task.pk])).status_code, 200)
         self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
         self.assertContains(self.client.post(url, follow=True), link)
 
@@ -88,7 +88,7 @@ class LibraryTests(scenes.OwnFolders, TestCase):
             "due_at": (timezone.localtime() + timedelta(days=2)).strftime("%Y-%m-%dT%H:%M"),
             "checklist": ["notes", "rhythm"], "students_see": "marks", "group": self.scene.ylva.group_id,
         }  # fmt: skip
-        url = f"{reverse('assignments:create')}?passage={self.scene.passage.pk}"
+        url = f"{reverse('assign')}?passage={self.scene.passage.pk}"
         self.client.post(url, data)
         assignment = Assignment.objects.get(title="Tune")
         self.assertEqual((assignment.band_percent, assignment.takes_allowed, assignment.tasks.count()), (4.0, 1, 1))
@@ -120,14 +120,14 @@ class PeopleTests(scenes.OwnFolders, TestCase):
         code = make_card(student)
         self.assertFalse(SignInCard.objects.filter(code_hash=code).exists())
         self.client.post(reverse("people:sign_in"), {"card-code": f" {code.upper()} "})
-        self.assertContains(self.client.get(reverse("assignments:stand")), "Test tune")
+        self.assertContains(self.client.get(reverse("stand:index")), "Test tune")
         self.client.post(reverse("people:sign_out"))
         self.assertEqual(self.client.get(reverse("people:open_card", args=[old])).status_code, 404)
         page = self.client.get(reverse("people:open_card", args=[code]))
         self.assertContains(page, "Are you Ylva?")
         self.assertEqual(self.client.get("/").status_code, 302, "opening the link alone must not sign in")
         self.client.post(reverse("people:open_card", args=[code]))
-        self.assertEqual(self.client.get(reverse("assignments:stand")).status_code, 200)
+        self.assertEqual(self.client.get(reverse("stand:index")).status_code, 200)
 
     def test_adding_a_student_makes_cards_for_child_and_guardian(self):
         self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")

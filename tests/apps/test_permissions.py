@@ -63,34 +63,36 @@ EXPECTED = {
     "assignments:series": TEACHER,
     "assignments:week_note": {"teacher", "stranger"},
     "assignments:calendar_address": {"teacher", "stranger", "ylva", "ossian", "guardian"},
-    "assignments:open_sealed": YLVA,
-    "assignments:tick": YLVA,
-    "assignments:answer": YLVA,
+    "stand:open_sealed": YLVA,
+    "stand:tick": YLVA,
+    "stand:answer": YLVA,
     "assignments:index": {"teacher", "stranger"},
-    "assignments:create": TEACHER,
+    "assign": TEACHER,
     "assignments:parts_fragment": TEACHER,
-    "assignments:detail": TEACHER,
+    "assignment": TEACHER,
     "assignments:progress_fragment": TEACHER,
     "assignments:part": TEACHER,
-    "assignments:stand": {"ylva", "ossian", "guardian"},
-    "assignments:task": YLVA,
-    "assignments:study": BOTH,
-    "assignments:cards": BOTH,
+    "stand:index": {"ylva", "ossian", "guardian"},
+    "task": YLVA,
+    "study": BOTH,
+    "take": BOTH,
+    "record": TEACHER,
+    "stand:cards": BOTH,
     "people:note_names": {"teacher", "stranger"},
     "takes:uploads": YLVA,
     "takes:upload": YLVA,
-    "takes:upload_file": YLVA,
-    "takes:detail": YLVA,
-    "takes:status_fragment": YLVA,
+    "stand:upload_file": YLVA,
+    "stand:take": YLVA,
+    "stand:status_fragment": YLVA,
     "takes:sound": BOTH,
     "takes:original": BOTH,
     "takes:why": BOTH,
     "takes:why_played": BOTH,
     "takes:why_written": BOTH,
     "takes:download": BOTH,
-    "takes:mark": YLVA,
-    "takes:submit": YLVA,
-    "takes:delete": YLVA,
+    "stand:mark": YLVA,
+    "stand:submit": YLVA,
+    "stand:delete": YLVA,
     "review:waiting": {"teacher", "stranger"},
     "review:detail": TEACHER,
     "review:add_remark": TEACHER,
@@ -110,7 +112,7 @@ PASSAGE = (
     "passage_models_fragment",
     "add_reference",
 )
-CHANGES_THE_SCENE = ("takes:delete", "review:send", "library:delete_reference", "people:withdraw_consent", "people:leave")
+CHANGES_THE_SCENE = ("stand:delete", "review:send", "library:delete_reference", "people:withdraw_consent", "people:leave")
 
 
 def names(resolver: URLResolver, prefix: str = "") -> list[str]:
@@ -167,21 +169,25 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             "library:delete_reference": [cls.reference.pk],
             "library:write": ["melody"],
             "library:write_fragment": ["melody"],
-            **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "open_sealed", "tick", "answer")},
+            **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer")},
+            **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer")},
             "assignments:change": [scene.assignment.pk],
             "assignments:series": [cls.series.pk],
-            "assignments:detail": [scene.assignment.pk],
+            "assignment": [scene.assignment.pk],
             "assignments:progress_fragment": [scene.assignment.pk],
             "assignments:part": [scene.task.pk],
-            "assignments:task": [scene.task.pk],
-            "assignments:study": [scene.task.pk],
-            "assignments:cards": [scene.task.pk],
+            "task": [scene.task.pk],
+            "study": [scene.task.pk],
+            "stand:cards": [scene.task.pk],
             "takes:upload": [cls.upload.pk],
-            "takes:upload_file": [scene.task.pk],
+            "stand:upload_file": [scene.task.pk],
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
             "takes:download": [cls.take.pk, "figures"],
             "review:decide_mark": [cls.submission.pk, cls.review.marks.first().pk],
-            **{f"takes:{n}": [cls.take.pk] for n in ("detail", "status_fragment", "sound", "original", "mark", "submit", "delete")},
+            **{f"takes:{n}": [cls.take.pk] for n in ("sound", "original")},
+            **{f"stand:{n}": [cls.take.pk] for n in ("take", "status_fragment", "mark", "submit", "delete")},
+            "take": [cls.take.pk],
+            "record": [scene.ylva.student_id],
             **{f"review:{n}": [cls.submission.pk] for n in ("detail", "add_remark", "keep_all", "save_draft", "send")},
         }
 
@@ -196,7 +202,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
                 "Upload-Metadata": "task " + __import__("base64").b64encode(str(self.scene.task.pk).encode()).decode(),
             }
             return self.client.post(url, headers=headers).status_code
-        if name in ("assignments:create", "assignments:parts_fragment"):
+        if name in ("assign", "assignments:parts_fragment"):
             url += f"?passage={self.scene.passage.pk}"
         if name == "library:passage_note":
             url += "?note=" + next(iter(notes_of(self.scene.passage)))
@@ -237,7 +243,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             for name, allowed in EXPECTED.items():
                 with self.subTest(who=who, name=name):
                     if who in allowed and name in (
-                        "takes:delete",
+                        "stand:delete",
                         "review:send",
                         "library:delete_reference",
                         "people:withdraw_consent",
@@ -261,7 +267,7 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
 
     def test_pages_forbid_foreign_and_inline_code(self):
         self.client.force_login(self.people["teacher"], backend="django.contrib.auth.backends.ModelBackend")
-        for name in ("review:detail", "review:waiting", "assignments:create", "library:piece"):
+        for name in ("review:detail", "review:waiting", "assign", "library:piece"):
             url = reverse(name, args=self.arguments.get(name, []))
             response = self.client.get(f"{url}?passage={self.scene.passage.pk}")
             policy = response["Content-Security-Policy"]

@@ -30,10 +30,11 @@ from didactor.core.sound.recording import RATE_HZ, open_recording
 from didactor.library import desk
 from didactor.library.jobs import render_model
 from didactor.library.models import ModelSound
-from didactor.library.services import accompaniment_expectation, add_piece, cut_passage, expectation_of
+from didactor.library.notation import accompaniment_expectation, expectation_of
+from didactor.library.services import add_piece, cut_passage
 from didactor.people.services import add_student, record_consent
+from didactor.stand.pages import accompaniment_data
 from didactor.takes.jobs import analyse_take
-from didactor.takes.reading import accompaniment_data
 from didactor.takes.services import TakeRefused, receive_take, submit_take
 from didactor.takes.uploads import _backing
 from tests import scene as scenes
@@ -165,11 +166,11 @@ class PlanTests(scenes.OwnFolders, TestCase):
         # A step is heard at once, has a short checklist, and leads on instead of being handed in.
         Assignment.objects.filter(pk=self.assignment.pk).update(listen_first=True)
         self.as_student()
-        page = self.client.get(reverse("takes:detail", args=[clapped.pk]))
+        page = self.client.get(reverse("stand:take", args=[clapped.pk]))
         self.assertContains(page, "Count and clap")
         self.assertContains(page, "On to the next step")
         self.assertContains(page, "?step=play#record")
-        on_the_stand = self.client.get(reverse("assignments:task", args=[task.pk]), {"step": "clap"})
+        on_the_stand = self.client.get(reverse("task", args=[task.pk]), {"step": "clap"})
         self.assertContains(on_the_stand, '<option value="clap" selected>')
         self.assertContains(on_the_stand, 'Take 1</a> <span class="quiet">Count and clap')
         self.assertNotContains(page, "Submit this take")
@@ -182,8 +183,8 @@ class PlanTests(scenes.OwnFolders, TestCase):
         with self.assertRaises(TakeRefused):
             receive_take(**sent, source=io.BytesIO(wav() + bytes(4)))
         self.as_student()
-        self.client.post(reverse("assignments:tick", args=[task.pk]), {"step": "count", "done": "1"})
-        page = self.client.get(reverse("assignments:task", args=[task.pk]))
+        self.client.post(reverse("stand:tick", args=[task.pk]), {"step": "count", "done": "1"})
+        page = self.client.get(reverse("task", args=[task.pk]))
         self.assertContains(page, "Done; take it back")
         self.assertContains(page, "recorded and heard")
 
@@ -218,11 +219,11 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assignment.preparation_s = 45
         self.assignment.save()
         self.as_student()
-        url = reverse("assignments:task", args=[self.task.pk])
+        url = reverse("task", args=[self.task.pk])
         page = self.client.get(url)
         self.assertNotContains(page, '<svg class="score')
         self.assertNotContains(page, "data-model")
-        self.assertRedirects(self.client.get(reverse("assignments:study", args=[self.task.pk])), url)
+        self.assertRedirects(self.client.get(reverse("study", args=[self.task.pk])), url)
         with self.assertRaises(TakeRefused):
             receive_take(
                 student=self.scene.ylva.student, task=Task.objects.get(pk=self.task.pk), source=io.BytesIO(wav()), filename="a.wav"
@@ -231,15 +232,15 @@ class PlanTests(scenes.OwnFolders, TestCase):
         sound.sound.save("x.mp3", ContentFile(b"x" * 100))
         model = reverse("library:model_sound", args=[sound.pk])
         self.assertEqual(self.client.get(model).status_code, 404)
-        page = self.client.post(reverse("assignments:open_sealed", args=[self.task.pk]), follow=True)
+        page = self.client.post(reverse("stand:open_sealed", args=[self.task.pk]), follow=True)
         self.assertEqual(self.client.get(model).status_code, 200)
         self.assertContains(page, 'data-countdown="4')
         opened = Task.objects.get(pk=self.task.pk).opened_at
-        self.client.post(reverse("assignments:open_sealed", args=[self.task.pk]))
+        self.client.post(reverse("stand:open_sealed", args=[self.task.pk]))
         self.assertEqual(Task.objects.get(pk=self.task.pk).opened_at, opened)
 
     def create(self, **fields: object):
-        url = reverse("assignments:create") + f"?passage={self.scene.passage.pk}"
+        url = reverse("assign") + f"?passage={self.scene.passage.pk}"
         data = {**kept_of(self.assignment), "title": "Once more", "due_at": "2030-01-01T20:00", "enrolments": [self.scene.ylva.pk]}
         return self.client.post(url, {k: v for k, v in (data | fields).items() if v is not None}, follow=True)
 
@@ -253,15 +254,15 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assertEqual((made.series.title, made.ladder), ("Scales of the term", [50.0, 58.0]))
         self.as_student()
         own = made.tasks.get()
-        self.assertContains(self.client.get(reverse("assignments:task", args=[own.pk])), "Tempi on the way: 50, 58, then quarter = 66")
-        self.assertContains(self.client.get(reverse("assignments:study", args=[own.pk])), "Begin at 50, then 58")
+        self.assertContains(self.client.get(reverse("task", args=[own.pk])), "Tempi on the way: 50, 58, then quarter = 66")
+        self.assertContains(self.client.get(reverse("study", args=[own.pk])), "Begin at 50, then 58")
         self.client.force_login(self.scene.teacher, backend=BACKEND)
         self.create(series="Scales of the term", title="The second")
         self.assertEqual(made.series.assignments.count(), 2)
         grid = self.client.get(reverse("assignments:series", args=[made.series_id]))
         self.assertContains(grid, "0 of 2")
         template = Template.objects.get()
-        start = reverse("assignments:create") + f"?passage={self.scene.passage.pk}"
+        start = reverse("assign") + f"?passage={self.scene.passage.pk}"
         self.assertEqual(self.client.get(f"{start}&template={template.pk}").context["form"]["tempo"].value(), 66.0)
         again = self.client.get(f"{start}&from={made.pk}").context["form"]
         self.assertEqual((again["title"].value(), list(again["enrolments"].value())), ("Once more", [self.scene.ylva.pk]))
@@ -274,7 +275,7 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.client.post(url, {"week": today, "text": "Bring the red book."})
         self.assertEqual(WeekNote.objects.get().text, "Bring the red book.")
         self.as_student()
-        self.assertContains(self.client.get(reverse("assignments:stand")), "Bring the red book.")
+        self.assertContains(self.client.get(reverse("stand:index")), "Bring the red book.")
         self.client.force_login(self.scene.teacher, backend=BACKEND)
         self.client.post(url, {"week": today, "text": " "})
         self.assertFalse(WeekNote.objects.exists())
@@ -306,14 +307,14 @@ class PlanTests(scenes.OwnFolders, TestCase):
             reverse("library:add_recording"), {"title": "Gulls at dusk", "file": SimpleUploadedFile("g.wav", wav())}, follow=True
         )
         passage = page.context["passage"]
-        url = reverse("assignments:create") + f"?passage={passage.pk}"
+        url = reverse("assign") + f"?passage={passage.pk}"
         data = {**kept_of(self.assignment), "title": "Gulls", "due_at": "2030-01-01T20:00", "enrolments": [self.scene.ylva.pk]}
         data |= {"step": "play", "question": "Which instrument leads?"}
         self.client.post(url, {k: v for k, v in data.items() if v is not None})
         task = Task.objects.get(assignment__title="Gulls")
         self.assertEqual(task.assignment.step, "listen")
         self.as_student()
-        page = self.client.get(reverse("assignments:task", args=[task.pk]))
+        page = self.client.get(reverse("task", args=[task.pk]))
         self.assertContains(page, "Which instrument leads?")
         self.assertContains(page, "<audio")
         self.assertContains(page, "Or answer by playing")
@@ -321,14 +322,14 @@ class PlanTests(scenes.OwnFolders, TestCase):
         analyse_take(take_id=played.pk)
         played.refresh_from_db()
         self.assertEqual((played.state, played.analyses.count(), bool(played.playback)), ("analysed", 0, True))
-        self.assertEqual(self.client.get(reverse("takes:detail", args=[played.pk])).status_code, 200)
-        answer = reverse("assignments:answer", args=[task.pk])
+        self.assertEqual(self.client.get(reverse("stand:take", args=[played.pk])).status_code, 200)
+        answer = reverse("stand:answer", args=[task.pk])
         self.assertContains(self.client.post(answer, {"answer": " "}, follow=True), "Write a few words first")
         self.client.post(answer, {"answer": "The cello."})
         task.refresh_from_db()
         self.assertEqual((task.state, task.answer), (TaskState.HANDED_IN, "The cello."))
         self.client.force_login(self.scene.teacher, backend=BACKEND)
-        self.assertContains(self.client.get(reverse("assignments:detail", args=[task.assignment_id])), "The cello.")
+        self.assertContains(self.client.get(reverse("assignment", args=[task.assignment_id])), "The cello.")
         self.client.post(reverse("assignments:decide_answer", args=[task.pk]), {"passed": "1"})
         task.refresh_from_db()
         self.assertEqual(task.state, TaskState.PASSED)

@@ -11,9 +11,12 @@ from django.utils import timezone
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
 from didactor.core.score.engraving import ACROSS, BESIDE
+from didactor.library.drawings import plain_drawings
 from didactor.library.models import Engraving
+from didactor.progress.rows import task_rows
 from didactor.review.services import open_review, save_draft, send
-from didactor.takes.reading import passage_of, plain_drawings, player_data, task_page, task_rows
+from didactor.stand.pages import task_page
+from didactor.takes.listening import passage_of, player_data
 from didactor.takes.services import submit_take
 from tests import scene as scenes
 from tests.music import silence
@@ -62,7 +65,7 @@ class ReadingTests(scenes.OwnFolders, TestCase):
 
     def test_the_player_knows_when_each_note_and_bar_sounds(self):
         take = scenes.recorded(self.scene)
-        data = player_data(take, take.latest_analysis.result)
+        data = player_data(take, take.heard)
         times = [time for _, _, time in data["bars"]]
         self.assertEqual([bar for bar, _, _ in data["bars"]], [str(n) for n in range(9)])
         self.assertEqual(times, sorted(times))

@@ -25,7 +25,7 @@ class ReviewTests(scenes.OwnFolders, TestCase):
 
     def student_page(self) -> str:
         self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
-        return self.client.get(reverse("takes:detail", args=[self.submission.take_id])).content.decode()
+        return self.client.get(reverse("stand:take", args=[self.submission.take_id])).content.decode()
 
     def test_findings_come_as_proposals_once(self):
         self.assertEqual(
@@ -71,10 +71,10 @@ class ReviewTests(scenes.OwnFolders, TestCase):
 
     def test_the_guardian_sees_the_ward_and_nobody_else(self):
         self.client.force_login(self.scene.guardian, backend="django.contrib.auth.backends.ModelBackend")
-        page = self.client.get(reverse("assignments:stand")).content.decode()
+        page = self.client.get(reverse("stand:index")).content.decode()
         self.assertIn("Ossian", page)
         self.assertNotIn("Ylva", page)
-        self.assertEqual(self.client.get(reverse("takes:detail", args=[self.submission.take_id])).status_code, 404)
+        self.assertEqual(self.client.get(reverse("stand:take", args=[self.submission.take_id])).status_code, 404)
 
 
 class ListTests(scenes.OwnFolders, TestCase):
@@ -82,7 +82,7 @@ class ListTests(scenes.OwnFolders, TestCase):
         scene = scenes.build(listen_first=False)
         submit_take(take=scenes.recorded(scene))
         self.client.force_login(scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
-        for url in (reverse("review:waiting"), reverse("assignments:detail", args=[scene.assignment.pk]), reverse("people:students")):
+        for url in (reverse("review:waiting"), reverse("assignment", args=[scene.assignment.pk]), reverse("people:students")):
             self.client.get(url)
             with self.assertNumQueries(self._count(url)):
                 self.client.get(url)

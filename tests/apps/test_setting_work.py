@@ -18,7 +18,8 @@ from didactor.library.exercise_forms import FORMS
 from didactor.library.exercises import keep, melody_of, preview
 from didactor.library.jobs import engrave_parts, read_file
 from didactor.library.models import Import, Passage, Piece
-from didactor.library.services import add_piece, cut_passage, expectation_of, read_part
+from didactor.library.notation import expectation_of, read_part
+from didactor.library.services import add_piece, cut_passage
 from didactor.library.study import study_of
 from didactor.people.services import add_student
 from didactor.takes.jobs import analyse_take
@@ -116,7 +117,7 @@ class PartsTests(scenes.OwnFolders, TestCase):
     def test_the_teacher_chooses_on_the_page(self):
         beginner = self.student("trumpet", "beginner")
         self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
-        url = f"{reverse('assignments:create')}?passage={self.scale.pk}"
+        url = f"{reverse('assign')}?passage={self.scale.pk}"
         fragment = f"{reverse('assignments:parts_fragment')}?passage={self.scale.pk}&enrolments={beginner.pk}"
         self.assertContains(self.client.get(fragment), "leave out")
         data = {
@@ -172,8 +173,8 @@ class PrintedLineTests(scenes.OwnFolders, TestCase):
         self.assertIsNone(result["notes"])
         self.assertAlmostEqual(result["tempo"]["played_bpm"], 92, delta=2)
         self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
-        self.assertContains(self.client.get(reverse("assignments:task", args=[task.pk])), "page 31")
-        self.assertEqual(self.client.get(reverse("takes:detail", args=[take.pk])).status_code, 200)
+        self.assertContains(self.client.get(reverse("task", args=[task.pk])), "page 31")
+        self.assertEqual(self.client.get(reverse("stand:take", args=[take.pk])).status_code, 200)
 
     def test_what_is_no_photo_or_no_line_is_told(self):
         self.assertContains(self.add(photo=SimpleUploadedFile("x.svg", b"<svg onload='x'/>")), "no photo")
@@ -227,7 +228,7 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
         proposal = dict(desk_page.context["desk"].proposals)["Hardest first"].split()[0]
         self.assertEqual(proposal.rpartition("-")[2], easiest)
         self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
-        self.assertContains(self.client.get(reverse("assignments:study", args=[self.scene.task.pk])), "the breath before it")
+        self.assertContains(self.client.get(reverse("study", args=[self.scene.task.pk])), "the breath before it")
         self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
         self.assertNotContains(self.client.post(url, {**said, "steps": "0"}, follow=True), "the breath before it")
         self.assertContains(self.client.post(url, {**said, "bar": "99"}, follow=True), "Bar 99 is not in this part")
@@ -246,12 +247,12 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
                 source.flush()
                 piece = add_piece(teacher=self.scene.teacher, upload=source, filename="m.musicxml", title=f"In {beats}/{beat_type}")
             passage = cut_passage(teacher=self.scene.teacher, revision=piece.current, part=1, bars="1-2")
-            form = self.client.get(f"{reverse('assignments:create')}?passage={passage.pk}").context["form"]
+            form = self.client.get(f"{reverse('assign')}?passage={passage.pk}").context["form"]
             self.assertEqual(tuple(form[name].value() for name in ("beat_unit", "tempo", "count_off")), (unit, tempo, count_off), beats)
         # An upbeat, and the last bar that it shortens, do not shorten the count-off.
-        form = self.client.get(f"{reverse('assignments:create')}?passage={self.scene.passage.pk}").context["form"]
+        form = self.client.get(f"{reverse('assign')}?passage={self.scene.passage.pk}").context["form"]
         self.assertEqual(form["count_off"].value(), 4)
-        self.assertEqual(self.client.get(f"{reverse('assignments:create')}?passage=none").status_code, 404)
+        self.assertEqual(self.client.get(f"{reverse('assign')}?passage=none").status_code, 404)
 
     def test_the_score_is_drawn_once_until_something_else_is_found_in_it(self):
         piece = self.scene.passage.revision.piece
@@ -275,7 +276,7 @@ class StudySheetTests(scenes.OwnFolders, TestCase):
 
     def test_layers_are_switched_and_written_for_the_students_own_part(self):
         self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
-        url = reverse("assignments:study", args=[self.scene.task.pk])
+        url = reverse("study", args=[self.scene.task.pk])
         page = self.client.get(url).content.decode()
         # A clarinet reads the tune in D in E: four sharps.
         self.assertIn("F sharp, C sharp, G sharp, D sharp", page)

@@ -103,7 +103,7 @@ class StudySheetTests(scenes.OwnFolders, TestCase):
     def test_the_page_switches_layers_and_large_words(self):
         task = self.task("guitar")
         self.client.force_login(task.enrolment.student, backend="django.contrib.auth.backends.ModelBackend")
-        url = reverse("assignments:study", args=[task.pk])
+        url = reverse("study", args=[task.pk])
         self.assertNotContains(self.client.get(url), "large-words")
         page = self.client.get(url, {"shown": "1", "layer": ["large", "fingering"]})
         self.assertContains(page, "large-words")

@@ -23,11 +23,11 @@ from didactor.takes.services import (
     TakeRefused,
     begin_upload,
     delete_take,
-    discard_stale_uploads,
     receive_take,
     review_own_take,
     submit_take,
 )
+from didactor.takes.upkeep import discard_stale_uploads
 from tests import scene as scenes
 from tests.music import silence, video_without_sound, wav
 
@@ -90,7 +90,7 @@ class HearingTests(TakeTestCase):
                 self.assertEqual(take.state, TakeState.UNUSABLE)
                 self.assertIn(words, take.trouble)
                 self.assertEqual(take.original.read(), data)
-                self.assertContains(self.client.get(reverse("takes:detail", args=[take.pk])), words)
+                self.assertContains(self.client.get(reverse("stand:take", args=[take.pk])), words)
                 with self.assertRaises(TakeRefused):
                     submit_take(take=take)
 
@@ -133,9 +133,9 @@ class RulesTests(TakeTestCase):
 
     def test_what_was_heard_stays_closed_until_the_student_has_listened(self):
         take = scenes.recorded(self.scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
-        url = reverse("takes:detail", args=[take.pk])
+        url = reverse("stand:take", args=[take.pk])
         self.assertNotContains(self.client.get(url), "G is played")
-        self.client.post(reverse("takes:mark", args=[take.pk]), {"verdict-notes": "good", "work_on": "tone"})
+        self.client.post(reverse("stand:mark", args=[take.pk]), {"verdict-notes": "good", "work_on": "tone"})
         self.assertContains(self.client.get(url), "G is played")
 
     def test_a_teacher_sees_no_take_before_it_is_submitted(self):
@@ -202,8 +202,8 @@ class UploadTests(TakeTestCase):
     def test_a_plain_form_works_without_scripts(self):
         file = io.BytesIO(wav())
         file.name = "take.wav"
-        response = self.client.post(reverse("takes:upload_file", args=[self.scene.task.pk]), {"recording": file})
-        self.assertRedirects(response, reverse("takes:detail", args=[Take.objects.get().pk]))
+        response = self.client.post(reverse("stand:upload_file", args=[self.scene.task.pk]), {"recording": file})
+        self.assertRedirects(response, reverse("stand:take", args=[Take.objects.get().pk]))
 
 
 class PlaybackTests(TakeTestCase):

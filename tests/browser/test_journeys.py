@@ -137,7 +137,7 @@ class TeacherSetsWorkTests(BrowserTestCase):
                 self.no_sideways_scrolling(page)
                 self.accessible(page)
         student = self.page(self.scene.ylva.student, PHONE)
-        stand = f"/assignments/stand/{self.scene.task.pk}"
+        stand = f"/stand/{self.scene.task.pk}"
         for path in (f"{stand}/", f"{stand}/study/?shown=1&layer=fingering&layer=moves", f"{stand}/cards/", "/assignments/calendar/"):
             with self.subTest(path=path):
                 student.goto(self.at(path))
@@ -217,7 +217,7 @@ class StudentRecordsTests(BrowserTestCase):
         sound = ModelSound.objects.get(of_part=2)
         render_model(model_sound_id=sound.pk)
         page = self.page(self.scene.ylva.student)
-        page.goto(self.at(f"/assignments/stand/{task.pk}/"))
+        page.goto(self.at(f"/stand/{task.pk}/"))
         self.assertEqual(page.locator("svg.score").count(), 0)
         self.accessible(page)
         page.get_by_role("button", name="Start the clock").click()
@@ -242,7 +242,7 @@ class StudentRecordsTests(BrowserTestCase):
         data = wav(seed=6)
         path = self.file(data, "mine.wav")
         page = self.page(self.scene.ylva.student)
-        page.goto(self.at(f"/assignments/stand/{self.scene.task.pk}/"))
+        page.goto(self.at(f"/stand/{self.scene.task.pk}/"))
         # Lets the upload begin, then cuts the line: the page is closed in mid upload.
         page.route("**/takes/uploads/*/", lambda route: route.abort() if route.request.method == "PATCH" else route.continue_())
         page.get_by_label("or send a recording").set_input_files(path)
@@ -253,7 +253,7 @@ class StudentRecordsTests(BrowserTestCase):
         self.troubles.clear()
         self.assertEqual((Take.objects.count(), Upload.objects.count()), (0, 1))
         page = self.page(self.scene.ylva.student)
-        page.goto(self.at(f"/assignments/stand/{self.scene.task.pk}/"))
+        page.goto(self.at(f"/stand/{self.scene.task.pk}/"))
         page.get_by_label("or send a recording").set_input_files(path)
         page.get_by_role("button", name="Send", exact=True).click()
         page.wait_for_url("**/takes/*/")
@@ -264,7 +264,7 @@ class PhoneTests(BrowserTestCase):
     def test_the_student_s_pages_fit_a_phone(self):
         take = scenes.recorded(self.scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
         page = self.page(self.scene.ylva.student, PHONE)
-        for path in ("/assignments/stand/", f"/assignments/stand/{self.scene.task.pk}/", f"/takes/{take.pk}/"):
+        for path in ("/stand/", f"/stand/{self.scene.task.pk}/", f"/stand/takes/{take.pk}/"):
             page.goto(self.at(path))
             self.no_sideways_scrolling(page)
             self.accessible(page)

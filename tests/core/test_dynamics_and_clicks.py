@@ -144,4 +144,4 @@ class ClickTests(SimpleTestCase):
         targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=count_off, clicks_s=told)
         analysis = analyse(Recording(samples=recorded(made)), expected, targets)
         self.assertIn("rhythm.entry", {f.code for f in analysis.findings})
-        return analysis.evidence.entry.early_late_beats
+        return analysis.evidence.entry.early_late_quarters

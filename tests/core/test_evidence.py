@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -10,10 +11,11 @@ from lxml import etree
 from scipy.io import wavfile
 
 from didactor.core.analyse import analyse
-from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.evidence import as_written, evidence_in_words, place_of
 from didactor.core.formats.evidence_drawing import draw_evidence
 from didactor.core.hearing.close_up import FLOOR_DB, close_up
+from didactor.core.hearing.hearing import Status
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.playback import encode_playback, read_stretch
 from didactor.core.sound.recording import RATE_HZ
@@ -27,8 +29,8 @@ class EvidenceTests(SimpleTestCase):
     def setUpClass(cls):
         super().setUpClass()
         cls.recording = played(WRONG)
-        cls.result = analysis_to_json(analyse(cls.recording, expectation(), Targets(tempo_qpm=92.0, instrument="clarinet")))
-        cls.index = next(i for i, n in enumerate(cls.result["notes"]) if n["status"] == "wrong_pitch")
+        cls.result = result_of(analyse(cls.recording, expectation(), Targets(tempo_qpm=92.0, instrument="clarinet")))
+        cls.index = next(i for i, n in enumerate(cls.result.notes) if n.status == "wrong_pitch")
         cls.place = place_of(cls.result, cls.index)
 
     def stretch(self) -> np.ndarray:
@@ -63,8 +65,10 @@ class EvidenceTests(SimpleTestCase):
     def test_words_name_both_pitches_and_missing_notes_have_evidence_too(self):
         words = dict(evidence_in_words(self.result, self.index, self.place))
         self.assertEqual((words["Written"], words["Heard"]), ("E", "F sharp"))
-        result = {**self.result, "notes": [dict(n) for n in self.result["notes"]]}
-        result["notes"][self.index] |= {"status": "missed", "onset_s": None, "heard_midi": None, "early_late_ms": None}
+        notes = list(self.result.notes)
+        notes[self.index] = replace(notes[self.index], status=Status.MISSED, onset_s=None, heard_midi=None, early_late_ms=None)
+        result = replace(self.result, notes=tuple(notes))
+        self.assertNotIn("How sure", dict(evidence_in_words(self.result, self.index, self.place, figures=False)))
         place = place_of(result, self.index)
         self.assertAlmostEqual(place.due_s, self.place.due_s, delta=0.08)
         self.assertIn("nothing", dict(evidence_in_words(result, self.index, place))["Heard"])

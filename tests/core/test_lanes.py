@@ -11,7 +11,7 @@ from django.test import SimpleTestCase
 from lxml import etree
 
 from didactor.core.analyse import analyse
-from didactor.core.formats.analysis_json import analysis_to_json
+from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
@@ -36,11 +36,8 @@ class LaneTests(SimpleTestCase):
 
     def drawn(self, *faults: dict[str, Any], layout: str = "desk", stage: str = "at_tempo") -> etree._Element:
         analysis = analyse(played(*faults), expectation(TUNE), Targets(tempo_qpm=92.0, instrument="clarinet", stage=stage))
-        result = analysis_to_json(analysis)
-        flagged: dict[str, set[str]] = {}
-        for finding in result["findings"]:
-            flagged.setdefault(finding["category"], set()).update(finding["note_ids"])
-        view = View(lanes=("placement", "pitch", "tempo"), bar_numbers=self.numbers, flagged=flagged)
+        result = result_of(analysis)
+        view = View(lanes=("placement", "pitch", "tempo"), bar_numbers=self.numbers)
         engraving = self.drawings[layout]
         return etree.fromstring(score_with_lanes(engraving.svg, engraving.geometry, result, view).encode())
 
@@ -117,11 +114,11 @@ class HandsLoudnessAndChordsTests(SimpleTestCase):
     def drawn(self, data: bytes, expected: Expectation, instrument: str, step: str, manner: str, *faults: dict[str, Any]) -> etree._Element:
         take = simulate(expected, BY_SLUG[instrument], 84.0, faults=list(faults), room="bedroom", seed=2, manner=manner)
         recording = Recording(samples=soxr.resample(take.samples, 44_100, RATE_HZ).astype(np.float32))
-        result = analysis_to_json(analyse(recording, expected, Targets(tempo_qpm=84.0, instrument=instrument, step=step)))
+        result = result_of(analyse(recording, expected, Targets(tempo_qpm=84.0, instrument=instrument, step=step)))
         prepared = prepare(data)
         numbers = {bar.id: bar.number for bar in read(prepared).parts[0].bars}
         engraving = engrave_isolated(prepared, 1, None)["desk"]
-        view = View(lanes=("placement", "pitch", "tempo", "loudness"), bar_numbers=numbers, flagged={})
+        view = View(lanes=("placement", "pitch", "tempo", "loudness"), bar_numbers=numbers)
         return etree.fromstring(score_with_lanes(engraving.svg, engraving.geometry, result, view).encode())
 
     def of(self, root: etree._Element, name: str) -> list[etree._Element]:

@@ -6,8 +6,9 @@ from django.test import SimpleTestCase
 
 from didactor.core.hearing.hearing import Hearing, NoteHeard, Status
 from didactor.core.instruments import BY_SLUG
+from didactor.core.judging.categories import CATEGORIES
 from didactor.core.judging.judge import judge
-from didactor.core.judging.registry import CATEGORIES, Check, all_checks, check
+from didactor.core.judging.registry import Check, all_checks, check
 from didactor.core.judging.targets import Targets
 from tests.music import expectation
 

@@ -1,7 +1,4 @@
-"""An ``Analysis`` as JSON. The contract is ``analysis.schema.json`` beside this file.
-
-``beat`` and ``extra_beats`` are quarters, beats from 0 at the bar's start. What was not judged is null, never an empty list.
-"""
+"""An ``Analysis`` as the ``Result`` that is stored, and as JSON. The contract is ``analysis.schema.json`` beside this file."""
 
 from __future__ import annotations
 
@@ -10,11 +7,34 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from didactor.core import ENGINE_VERSION
 from didactor.core.analyse import Analysis
+from didactor.core.engine import engine_version
+from didactor.core.formats.result import (
+    ChordHeard,
+    CountHeard,
+    CurvePoint,
+    EntryHeard,
+    ExtraResult,
+    FindingResult,
+    HandHeard,
+    JumpBack,
+    LoudnessHeard,
+    NoteResult,
+    PairHeard,
+    Pause,
+    PulseHeard,
+    Result,
+    SkippedBar,
+    Sound,
+    SoundProblem,
+    SoundQuality,
+    TempoHeard,
+    TuningHeard,
+    ZoneHeard,
+)
 from didactor.core.judging.evidence import Evidence, NoteJudgement
+from didactor.core.judging.registry import Finding
 
-SCHEMA_NAME = "didactor-analysis-1"
 SCHEMA_PATH = Path(__file__).with_name("analysis.schema.json")
 
 
@@ -25,184 +45,146 @@ def schema() -> dict[str, Any]:
     return loaded
 
 
-def _round(value: float | None, digits: int = 3) -> float | None:
-    return None if value is None else round(float(value), digits)
-
-
 def analysis_to_json(analysis: Analysis) -> dict[str, Any]:
     """Plain values for a file or a database column."""
+    return result_of(analysis).to_json()
+
+
+def result_of(analysis: Analysis) -> Result:
+    """What is kept of an analysis."""
+    quality = analysis.quality
+    problems = tuple(SoundProblem(code=p.code, text=p.text, start_s=p.start_s, end_s=p.end_s) for p in quality.problems)
+    sound = Sound(
+        duration_s=analysis.duration_s, quality=SoundQuality(verdict=quality.verdict, problems=problems, numbers=dict(quality.numbers))
+    )
     evidence = analysis.evidence
-    result: dict[str, Any] = {
-        "schema": SCHEMA_NAME,
-        "engine_version": ENGINE_VERSION,
-        "audio": {
-            "duration_s": _round(analysis.duration_s),
-            "quality": {
-                "verdict": analysis.quality.verdict,
-                "problems": [
-                    {"code": p.code, "start_s": _round(p.start_s), "end_s": _round(p.end_s), "text": p.text}
-                    for p in analysis.quality.problems
-                ],
-                "numbers": analysis.quality.numbers,
-            },
-        },
-        "targets": analysis.targets.to_json(),
-        "tuning": None,
-        "tempo": None,
-        "pulse": None,
-        "notes": None,
-        "hands": None,
-        "loudness": None,
-        "chords": None,
-        "count": None,
-        "extra": None,
-        "findings": None,
-    }
     if evidence is None:
-        return result
-    if evidence.tuning is not None:
-        result["tuning"] = {"a4_hz": _round(evidence.tuning.a4_hz, 2), "offset_cents": _round(evidence.tuning.offset_cents, 1)}
-    result["tempo"] = _tempo(evidence)
-    result["pulse"] = _pulse(evidence)
-    # A rhythm that was heard, not written, has no notes to be right or wrong.
-    result["notes"] = None if evidence.inferred else [_note(item) for item in evidence.notes]
-    result["hands"] = _hands(evidence)
-    result["loudness"] = _loudness(evidence)
-    result["chords"] = _chords(evidence)
-    if evidence.count is not None:
-        result["count"] = {"written": evidence.count.written, "played": evidence.count.played}
-    result["extra"] = [
-        {"onset_s": _round(e.onset_s), "midi": e.midi, "bar": e.bar, "pass": e.pass_, "beat": _round(e.beat)} for e in evidence.extra
-    ]
-    result["findings"] = [
-        {
-            "code": f.code,
-            "category": f.category,
-            "bar": f.bar,
-            "pass": f.pass_,
-            "beat": _round(f.beat),
-            "note_ids": list(f.note_ids),
-            "size": _round(f.size),
-            "unit": f.unit,
-            "confidence": _round(f.confidence),
-            "text": f.text,
-            "start_s": _round(f.start_s),
-            "end_s": _round(f.end_s),
-        }
-        for f in analysis.findings
-    ]
-    return result
+        return Result(engine_version=engine_version(), audio=sound, targets=analysis.targets)
+    tuning, zones, chords, count = evidence.tuning, evidence.zones, evidence.chords, evidence.count
+    return Result(
+        engine_version=engine_version(),
+        audio=sound,
+        targets=analysis.targets,
+        tuning=None if tuning is None else TuningHeard(a4_hz=tuning.a4_hz, offset_cents=tuning.offset_cents),
+        tempo=_tempo(evidence),
+        pulse=_pulse(evidence),
+        # A rhythm that was heard, not written, has no notes to be right or wrong.
+        notes=None if evidence.inferred else tuple(map(_note, evidence.notes)),
+        hands=_hands(evidence),
+        loudness=None
+        if zones is None
+        else LoudnessHeard(zones=tuple(ZoneHeard(from_bar=z.from_bar, to_bar=z.to_bar, marked=z.marked, db=z.db) for z in zones)),
+        chords=None
+        if chords is None
+        else tuple(
+            ChordHeard(
+                bar=c.note.bar,
+                pass_=c.note.pass_,
+                beat=c.note.beat,
+                written=c.written,
+                heard=c.heard,
+                status=c.status,
+                confidence=c.confidence,
+            )
+            for c in chords
+        ),
+        count=None if count is None else CountHeard(written=count.written, played=count.played),
+        extra=tuple(ExtraResult(onset_s=e.onset_s, midi=e.midi, bar=e.bar, pass_=e.pass_, beat=e.beat) for e in evidence.extra),
+        findings=tuple(map(_finding, analysis.findings)),
+    )
 
 
-def _tempo(evidence: Evidence) -> dict[str, Any]:
-    tempo = evidence.tempo
-    return {
-        "target_bpm": _round(evidence.targets.tempo_qpm, 2),
-        "target_to_bpm": _round(evidence.targets.tempo_to_qpm, 2),
-        "played_bpm": _round(tempo.played_qpm, 2),
-        "deviation_percent": _round(tempo.deviation_percent, 2),
-        "band_percent": _round(evidence.targets.band, 2),
-        "verdict": tempo.verdict,
-        "drift_percent_per_bar": _round(tempo.drift_percent_per_bar),
-        "curve": [
-            {"bar": p.bar, "pass": p.pass_, "beat": _round(p.beat), "time_s": _round(p.time_s), "bpm": _round(p.qpm, 2)}
-            for p in tempo.curve
-        ],
-    }
+def _tempo(evidence: Evidence) -> TempoHeard:
+    tempo, targets = evidence.tempo, evidence.targets
+    return TempoHeard(
+        target_qpm=targets.tempo_qpm,
+        target_to_qpm=targets.tempo_to_qpm,
+        played_qpm=tempo.played_qpm,
+        deviation_percent=tempo.deviation_percent,
+        band_percent=targets.band,
+        verdict=tempo.verdict,
+        drift_percent_per_bar=tempo.drift_percent_per_bar,
+        curve=tuple(CurvePoint(bar=p.bar, pass_=p.pass_, beat=p.beat, time_s=p.time_s, qpm=p.qpm) for p in tempo.curve),
+    )
 
 
-def _pulse(evidence: Evidence) -> dict[str, Any]:
-    judged = evidence.targets.stage_rules.placement is not None
-    return {
-        "hesitations": [
-            {
-                "bar": h.bar,
-                "pass": h.pass_,
-                "beat": _round(h.beat),
-                "time_s": _round(h.time_s),
-                "extra_beats": _round(h.extra_beats),
-                "extra_s": _round(h.extra_s),
-                "note_id": evidence.expectation.notes[h.note_index].id,
-            }
+def _pulse(evidence: Evidence) -> PulseHeard:
+    notes = evidence.expectation.notes
+    pairs = tuple(PairHeard(bar=p.bar, pass_=p.pass_, beat=p.beat, ratio_percent=p.ratio_percent) for p in evidence.pairs)
+    return PulseHeard(
+        hesitations=tuple(
+            Pause(
+                bar=h.bar,
+                pass_=h.pass_,
+                beat=h.beat,
+                time_s=h.time_s,
+                extra_quarters=h.extra_quarters,
+                extra_s=h.extra_s,
+                note_id=notes[h.note_index].id,
+            )
             for h in evidence.hesitations
-        ],
-        "restarts": [
-            {
-                "time_s": _round(r.time_s),
-                "from_bar": r.from_bar,
-                "to_bar": r.to_bar,
-                "note_id": evidence.expectation.notes[r.to_index].id,
-            }
-            for r in evidence.restarts
-        ],
-        "skipped_bars": [{"bar": bar, "pass": pass_} for bar, pass_ in evidence.skipped_bars],
-        "evenness": [
-            {"bar": p.bar, "pass": p.pass_, "beat": _round(p.beat), "ratio_percent": _round(p.ratio_percent, 1)} for p in evidence.pairs
-        ]
-        if judged
-        else None,
-        "entry": None if evidence.entry is None else {"early_late_beats": _round(evidence.entry.early_late_beats)},
-    }
+        ),
+        restarts=tuple(
+            JumpBack(time_s=r.time_s, from_bar=r.from_bar, to_bar=r.to_bar, note_id=notes[r.to_index].id) for r in evidence.restarts
+        ),
+        skipped_bars=tuple(SkippedBar(bar=bar, pass_=pass_) for bar, pass_ in evidence.skipped_bars),
+        evenness=None if evidence.targets.stage_rules.placement is None else pairs,
+        entry=None if evidence.entry is None else EntryHeard(early_late_quarters=evidence.entry.early_late_quarters),
+    )
 
 
-def _hands(evidence: Evidence) -> list[dict[str, Any]] | None:
+def _hands(evidence: Evidence) -> tuple[HandHeard, ...] | None:
     if evidence.hands is None:
         return None
-    return [
-        {
-            "staff": h.staff,
-            "asynchrony_ms": _round(h.asynchrony_ms, 1),
-            "early_late_ms": _round(h.early_late_ms, 1),
-            "together": h.together,
-            "balance_db": _round(h.balance_db, 1),
-        }
+    return tuple(
+        HandHeard(
+            staff=h.staff,
+            asynchrony_ms=h.asynchrony_ms,
+            early_late_ms=h.early_late_ms,
+            together=h.together,
+            balance_db=h.balance_db,
+        )
         for h in evidence.hands
-    ]
+    )
 
 
-def _loudness(evidence: Evidence) -> dict[str, Any] | None:
-    if evidence.zones is None:
-        return None
-    return {"zones": [{"from": z.from_bar, "to": z.to_bar, "marked": z.marked, "db": _round(z.db, 1)} for z in evidence.zones]}
-
-
-def _chords(evidence: Evidence) -> list[dict[str, Any]] | None:
-    if evidence.chords is None:
-        return None
-    return [
-        {
-            "bar": c.note.bar,
-            "pass": c.note.pass_,
-            "beat": _round(c.note.beat),
-            "written": c.written,
-            "heard": c.heard,
-            "status": str(c.status),
-            "confidence": _round(c.confidence),
-        }
-        for c in evidence.chords
-    ]
-
-
-def _note(item: NoteJudgement) -> dict[str, Any]:
+def _note(item: NoteJudgement) -> NoteResult:
     note = item.note
-    return {
-        "id": note.id,
-        "bar": note.bar,
-        "pass": note.pass_,
-        "beat": _round(note.beat),
-        "part": note.part,
-        "staff": note.staff,
-        "written_pitch": note.written_pitch,
-        "sounding_midi": note.sounding_midi,
-        "status": str(item.status),
-        "reason": item.reason,
-        "confidence": _round(item.confidence),
-        "onset_s": _round(item.onset_s),
-        "offset_s": _round(item.offset_s),
-        "heard_midi": item.heard_midi,
-        "cents": _round(item.cents, 1),
-        "early_late_ms": _round(item.early_late_ms, 1),
-        "early_late_beats": _round(item.early_late_beats),
-        "length_ratio": _round(item.length_ratio),
-        "loudness_db": _round(item.loudness_db, 1),
-    }
+    return NoteResult(
+        id=note.id,
+        bar=note.bar,
+        pass_=note.pass_,
+        beat=note.beat,
+        part=note.part,
+        staff=note.staff,
+        written_pitch=note.written_pitch,
+        sounding_midi=note.sounding_midi,
+        status=item.status,
+        reason=item.reason,
+        confidence=item.confidence,
+        onset_s=item.onset_s,
+        offset_s=item.offset_s,
+        heard_midi=item.heard_midi,
+        cents=item.cents,
+        early_late_ms=item.early_late_ms,
+        early_late_quarters=item.early_late_quarters,
+        length_ratio=item.length_ratio,
+        loudness_db=item.loudness_db,
+    )
+
+
+def _finding(finding: Finding) -> FindingResult:
+    return FindingResult(
+        code=finding.code,
+        category=finding.category,
+        bar=finding.bar,
+        pass_=finding.pass_,
+        beat=finding.beat,
+        note_ids=finding.note_ids,
+        size=finding.size,
+        unit=finding.unit,
+        confidence=finding.confidence,
+        text=finding.text,
+        start_s=finding.start_s,
+        end_s=finding.end_s,
+    )

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from lxml import etree
 
+from didactor.core.formats.result import Result
+from didactor.core.hearing.hearing import Status
 from didactor.core.score.musicxml import parse
 
 #: Only what a finding names has colour, and one for all: the words below say what it is.
@@ -13,29 +13,29 @@ ACCENT, NOT_JUDGED = "#9C3D1F", "#8A8A8A"
 MOST_WORDS_PER_NOTE = 2
 
 
-def annotate_musicxml(prepared: bytes, result: dict[str, Any]) -> bytes:
+def annotate_musicxml(prepared: bytes, result: Result) -> bytes:
     """Findings written into prepared MusicXML (the same that was judged: the ids of the notes must be its own).
 
     Args:
         prepared: from ``musicxml.prepare``.
-        result: analysis JSON.
+        result: what was heard.
 
     Raises:
         ScoreError: not a score.
     """
     root = parse(prepared)
     by_id = {note.get("id"): note for note in root.iter("note")}
-    for item in result["notes"] or []:
-        note = by_id.get(item["id"])
-        if note is not None and item["status"] == "uncertain":
+    for item in result.notes or ():
+        note = by_id.get(item.id)
+        if note is not None and item.status is Status.UNCERTAIN:
             note.set("color", NOT_JUDGED)
     words: dict[str, list[str]] = {}
-    for finding in result["findings"] or []:
-        known = [note_id for note_id in finding["note_ids"] if note_id in by_id]
+    for finding in result.findings or ():
+        known = [note_id for note_id in finding.note_ids if note_id in by_id]
         for note_id in known:
             by_id[note_id].set("color", ACCENT)
-        if known and finding["text"] not in words.get(known[0], []):
-            words.setdefault(known[0], []).append(finding["text"])
+        if known and finding.text not in words.get(known[0], []):
+            words.setdefault(known[0], []).append(finding.text)
     for note_id, sentences in words.items():
         note = by_id[note_id]
         while note.find("chord") is not None and (before := note.getprevious()) is not None:

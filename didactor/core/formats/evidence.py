@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
-from didactor.core.instruments import find_instrument
+from didactor.core.formats.result import ChordHeard, NoteResult, Result
+from didactor.core.hearing.hearing import Status
 from didactor.core.judging.words import midi_in_words, pitch_in_words
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.render import ADDITIVE, synthesise
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import wav_bytes
-from didactor.core.units import pitch_to_midi
+from didactor.core.units import name_to_midi
 
 #: What is shown before and after a note, seconds.
 BEFORE_S, AFTER_S = 0.7, 1.1
@@ -22,7 +22,6 @@ USUAL_S, LONGEST_S = 0.4, 1.6
 BELOW, ABOVE = 6, 14
 #: And where strokes are looked at.
 STROKES_FROM, STROKES_TO = 43, 79
-_ALTERS = {"bb": -2, "b": -1, "": 0, "#": 1, "##": 2}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,53 +66,44 @@ class Place:
         return max(self.written_midi, self.heard_midi or self.written_midi) + ABOVE
 
 
-def place_of(result: dict[str, Any], index: int) -> Place | None:
+def place_of(result: Result, index: int) -> Place | None:
     """Where a note of an analysis lies in the recording; None where it has no place (bars left out, the end not reached)."""
-    note = result["notes"][index]
-    due, onset = due_s(result, index), note["onset_s"]
+    notes = result.notes or ()
+    note = notes[index]
+    due, onset = due_s(result, index), note.onset_s
     if due is None and onset is None:
         return None
-    begin = due if due is not None else onset
-    following = [
-        t for i in range(index + 1, min(index + 8, len(result["notes"]))) if (t := due_s(result, i)) is not None and t > begin + 0.03
-    ]
-    written = note["written_pitch"]
-    shift = note["sounding_midi"] - pitch_to_midi(written[0], _ALTERS[written[1:-1]], int(written[-1]))
+    begin = due if due is not None else onset or 0.0
+    following = [t for i in range(index + 1, min(index + 8, len(notes))) if (t := due_s(result, i)) is not None and t > begin + 0.03]
+    shift = note.sounding_midi - name_to_midi(note.written_pitch)
     return Place(
-        written_midi=note["sounding_midi"],
-        heard_midi=note["heard_midi"],
+        written_midi=note.sounding_midi,
+        heard_midi=note.heard_midi,
         due_s=due,
         onset_s=onset,
-        offset_s=note["offset_s"],
+        offset_s=note.offset_s,
         duration_s=min(LONGEST_S, following[0] - begin) if following else USUAL_S,
         transposition=shift,
-        pitched=is_pitched(result),
+        pitched=result.by_pitch,
     )
 
 
-def is_pitched(result: dict[str, Any]) -> bool:
-    """Whether the notes of a take were judged by their pitch."""
-    targets = result["targets"]
-    return targets.get("step", "play") == "play" and find_instrument(targets.get("instrument") or "").pitched
-
-
-def due_s(result: dict[str, Any], index: int) -> float | None:
+def due_s(result: Result, index: int) -> float | None:
     """When a note was due by the take's own pulse: its onset less its displacement, or between the beats around it."""
-    note = result["notes"][index]
-    if note["onset_s"] is not None and note["early_late_ms"] is not None:
-        return float(note["onset_s"] - note["early_late_ms"] / 1000)
-    curve = result["tempo"]["curve"] if result["tempo"] else []
-    here = [k for k, p in enumerate(curve) if (p["bar"], p["pass"]) == (note["bar"], note["pass"]) and p["beat"] <= note["beat"] + 1e-6]
+    note = (result.notes or ())[index]
+    if note.onset_s is not None and note.early_late_ms is not None:
+        return float(note.onset_s - note.early_late_ms / 1000)
+    curve = result.tempo.curve if result.tempo else ()
+    here = [k for k, p in enumerate(curve) if (p.bar, p.pass_) == (note.bar, note.pass_) and p.beat <= note.beat + 1e-6]
     if not here:
         return None
     point = curve[here[-1]]
-    return float(point["time_s"] + (note["beat"] - point["beat"]) * 60 / point["bpm"])
+    return float(point.time_s + (note.beat - point.beat) * 60 / point.qpm)
 
 
-def as_written(result: dict[str, Any], place: Place) -> bytes:
+def as_written(result: Result, place: Place) -> bytes:
     """The notes around a place as they are written, at the take's own pulse: WAV, as long as what is shown."""
-    instrument = find_instrument(result["targets"].get("instrument") or "")
-    placed = [(t, n) for i, n in enumerate(result["notes"]) if (t := due_s(result, i)) is not None]
+    placed = [(t, n) for i, n in enumerate(result.notes or ()) if (t := due_s(result, i)) is not None]
     inside = sorted(((t, n) for t, n in placed if place.start_s - 0.05 <= t < place.end_s - 0.05), key=lambda pair: pair[0])
     notes = []
     for number, (begin, note) in enumerate(inside):
@@ -122,52 +112,57 @@ def as_written(result: dict[str, Any], place: Place) -> bytes:
         at = max(0.0, begin - place.start_s)
         notes.append(
             PerformedNote(
-                id=note["id"],
-                pass_=note["pass"],
+                id=note.id,
+                pass_=note.pass_,
                 onset_s=at,
                 offset_s=at + max(0.08, 0.92 * (end - begin)),
-                midi=note["sounding_midi"],
+                midi=note.sounding_midi,
                 cents=0.0,
                 velocity=76,
-                expected_midi=note["sounding_midi"],
+                expected_midi=note.sounding_midi,
                 quarters=0.0,
-                staff=note["staff"],
+                staff=note.staff,
                 stroke=not place.pitched,
             )
         )
     length = int((place.end_s - place.start_s) * SYNTH_RATE_HZ)
-    sound = synthesise(notes, instrument, ADDITIVE) if notes else np.zeros(length, dtype=np.float32)
+    sound = synthesise(notes, result.instrument, ADDITIVE) if notes else np.zeros(length, dtype=np.float32)
     return wav_bytes(np.pad(sound, (0, max(0, length - len(sound))))[:length])
 
 
-def evidence_in_words(result: dict[str, Any], index: int, place: Place) -> list[tuple[str, str]]:
-    """(what, how much) about one note, as far as it is known."""
-    note = result["notes"][index]
-    facts = [("Written", pitch_in_words(note["written_pitch"]))] if place.pitched else []
-    chord = next((c for c in result["chords"] or [] if (c["bar"], c["pass"], c["beat"]) == (note["bar"], note["pass"], note["beat"])), None)
+def evidence_in_words(result: Result, index: int, place: Place, *, figures: bool = True) -> list[tuple[str, str]]:
+    """(what, how much) about one note, as far as it is known; without ``figures`` only what is written and what was heard."""
+    note = (result.notes or ())[index]
+    facts = [("Written", pitch_in_words(note.written_pitch))] if place.pitched else []
+    chord = next((c for c in result.chords or () if (c.bar, c.pass_, c.beat) == (note.bar, note.pass_, note.beat)), None)
     if chord is not None:
-        facts += [("Written", chord["written"]), ("Heard", chord["heard"] or "no chord that can be named")]
+        facts += [("Written", chord.written), ("Heard", chord.heard or "no chord that can be named")]
     elif not place.pitched:
-        facts.append(("Heard", "no stroke" if note["status"] == "missed" else "a stroke"))
-    elif note["heard_midi"] is not None and note["heard_midi"] != note["sounding_midi"]:
-        facts.append(("Heard", midi_in_words(note["heard_midi"] - place.transposition)))
-    elif note["status"] == "correct":
+        facts.append(("Heard", "no stroke" if note.status is Status.MISSED else "a stroke"))
+    elif note.heard_midi is not None and note.heard_midi != note.sounding_midi:
+        facts.append(("Heard", midi_in_words(note.heard_midi - place.transposition)))
+    elif note.status is Status.CORRECT:
         facts.append(("Heard", "the same"))
-    elif note["status"] == "missed":
+    elif note.status is Status.MISSED:
         facts.append(("Heard", "nothing at this pitch begins here"))
-    if note["early_late_ms"] is not None:
+    if note.status is Status.UNCERTAIN:
+        facts.append(("Not judged", note.reason or "the sound does not tell"))
+    return facts + _figures(note, chord) if figures else facts
+
+
+def _figures(note: NoteResult, chord: ChordHeard | None) -> list[tuple[str, str]]:
+    facts: list[tuple[str, str]] = []
+    if note.early_late_ms is not None:
         facts.append(
-            ("Begins", f"{abs(note['early_late_ms']):.0f} ms {'early' if note['early_late_ms'] < 0 else 'late'}, by the take's own pulse")
+            ("Begins", f"{abs(note.early_late_ms):.0f} ms {'early' if note.early_late_ms < 0 else 'late'}, by the take's own pulse")
         )
-    if note["cents"] is not None:
-        facts.append(("In tune", f"{abs(note['cents']):.0f} cents {'sharp' if note['cents'] > 0 else 'flat'}, by the take's own tuning"))
-    if note["length_ratio"] is not None:
-        facts.append(("Length", f"{100 * note['length_ratio']:.0f} % of what is written"))
-    if note["loudness_db"] is not None:
-        facts.append(("Loudness", f"{note['loudness_db']:+.0f} dB against the take's usual"))
-    if note["status"] == "uncertain":
-        facts.append(("Not judged", note["reason"] or "the sound does not tell"))
-    else:
-        sure = note["confidence"] if chord is None else chord["confidence"]
+    if note.cents is not None:
+        facts.append(("In tune", f"{abs(note.cents):.0f} cents {'sharp' if note.cents > 0 else 'flat'}, by the take's own tuning"))
+    if note.length_ratio is not None:
+        facts.append(("Length", f"{100 * note.length_ratio:.0f} % of what is written"))
+    if note.loudness_db is not None:
+        facts.append(("Loudness", f"{note.loudness_db:+.0f} dB against the take's usual"))
+    if note.status is not Status.UNCERTAIN:
+        sure = note.confidence if chord is None else chord.confidence
         facts.append(("How sure", f"{min(99.0, 100 * sure):.0f} %"))
     return facts

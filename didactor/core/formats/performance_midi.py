@@ -3,44 +3,42 @@
 from __future__ import annotations
 
 import io
-from typing import Any
 
 import mido
 import numpy as np
 
 from didactor.core.errors import PassageError
-from didactor.core.instruments import find_instrument
+from didactor.core.formats.result import Result
 
 #: 480 ticks to the beat of 120 a minute: 960 ticks are one second.
 TICKS_PER_BEAT, TICKS_PER_S = 480, 960
 USUAL_VELOCITY, VELOCITY_PER_DB, SHORTEST_S = 76, 3.0, 0.05
 
 
-def performance_to_midi(result: dict[str, Any]) -> bytes:
+def performance_to_midi(result: Result) -> bytes:
     """The notes heard in a take, extra ones too, at their own times; wrong notes at the pitch that was heard.
 
     Args:
-        result: analysis JSON.
+        result: what was heard.
 
     Raises:
         PassageError: nothing was judged in this take (unusable sound, no notation).
     """
-    if result["notes"] is None:
+    if result.notes is None:
         raise PassageError("midi.nothing_heard", "No notes were judged in this take, so there is nothing to write as MIDI.")
     file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT)
     track = mido.MidiTrack()
     file.tracks.append(track)
     track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(120)))
-    program = find_instrument(result["targets"].get("instrument") or "").program
-    track.append(mido.Message("program_change", program=program))
+    track.append(mido.Message("program_change", program=result.instrument.program))
     events: list[tuple[float, int, mido.Message]] = []
-    for note in result["notes"]:
-        if note["onset_s"] is not None and note["heard_midi"] is not None:
-            end = max(note["offset_s"] or 0.0, note["onset_s"] + SHORTEST_S)
-            events += _struck(note["heard_midi"], note["onset_s"], end, note["loudness_db"] or 0.0)
-    for extra in result["extra"] or []:
-        if extra["midi"] is not None:
-            events += _struck(extra["midi"], extra["onset_s"], extra["onset_s"] + 4 * SHORTEST_S, 0.0)
+    for note in result.notes:
+        if note.onset_s is not None and note.heard_midi is not None:
+            end = max(note.offset_s or 0.0, note.onset_s + SHORTEST_S)
+            events += _struck(note.heard_midi, note.onset_s, end, note.loudness_db or 0.0)
+    for extra in result.extra or ():
+        if extra.midi is not None:
+            events += _struck(extra.midi, extra.onset_s, extra.onset_s + 4 * SHORTEST_S, 0.0)
     tick = 0
     for time_s, _, message in sorted(events, key=lambda e: (e[0], e[1])):
         at = max(tick, round(time_s * TICKS_PER_S))

@@ -95,7 +95,7 @@ class Hearing:
 
     ``share_of_notes`` and ``share_of_sounds`` tell how much of the passage and of the recording fit each other: little of both
     means that something else was played. ``steadiness``: the share of what has a pitch that holds it (talk hardly does). ``rhythm``
-    is what was heard where nothing is written; ``notes`` belong to it then.
+    is what was heard where nothing is written; ``notes`` belong to it then. ``of_strokes``: plain strokes, for which a click can be taken.
     """
 
     notes: tuple[NoteHeard, ...]
@@ -110,6 +110,7 @@ class Hearing:
     count: Count | None = None
     rhythm: Expectation | None = None
     steadiness: float | None = None
+    of_strokes: bool = False
 
     def onset_holds(self, index: int, residual_s: float) -> bool:
         """A second look at a note that lies ``residual_s`` from its place in the pulse: did it really begin there?"""

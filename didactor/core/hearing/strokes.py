@@ -87,7 +87,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         return None
     moments = moments_of(expectation)
     alignment = align(stroke_material(strokes, moments), seconds_per_quarter)
-    return hearing_of(strokes, moments, alignment, expectation)
+    return replace(hearing_of(strokes, moments, alignment, expectation), of_strokes=True)
 
 
 def stroke_material(strokes: list[Stroke], moments: list[Moment], pair: FloatArray | None = None) -> Material:

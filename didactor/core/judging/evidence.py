@@ -9,6 +9,7 @@ from didactor.core.instruments import Instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.judging.words import pitch_in_words
 from didactor.core.score.expected import Expectation, ExpectedNote
+from didactor.core.steps import ear_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,7 +27,7 @@ class NoteJudgement:
     heard_midi: int | None = None
     cents: float | None = None
     early_late_ms: float | None = None
-    early_late_beats: float | None = None
+    early_late_quarters: float | None = None
     length_ratio: float | None = None
     loudness_db: float | None = None
     own_db: float | None = None
@@ -37,14 +38,14 @@ class NoteJudgement:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hesitation:
-    """Time that does not belong to the pulse, before the note at this place. ``extra_beats`` in quarters."""
+    """Time that does not belong to the pulse, before the note at this place."""
 
     note_index: int
     bar: str
     pass_: int
     beat: float
     time_s: float
-    extra_beats: float
+    extra_quarters: float
     extra_s: float
 
 
@@ -125,9 +126,9 @@ class Zone:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """The first note against the count-off, in quarters (early < 0)."""
+    """The first note against the count-off (early < 0)."""
 
-    early_late_beats: float
+    early_late_quarters: float
     due_s: float
     time_s: float
 
@@ -159,5 +160,5 @@ class Evidence:
 
     def in_words(self, note: ExpectedNote) -> str:
         """A note by its name, or as a stroke where pitch does not matter."""
-        strokes = note.unpitched or self.targets.step in ("clap", "chords") or not self.instrument.pitched
+        strokes = note.unpitched or ear_of(self.targets.step).sounds == "strokes" or not self.instrument.pitched
         return "the stroke" if strokes else pitch_in_words(note.written_pitch)

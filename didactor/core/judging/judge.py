@@ -15,6 +15,7 @@ from didactor.core.judging.readings_of_sound import read_entry, read_hands, read
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, ExpectedNote
 
+#: Lengths are judged of notes of so many metrical beats and more: shorter ones are shaped by touch.
 LONG_NOTE_BEATS = 2.0
 
 
@@ -40,7 +41,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         for note, heard in zip(expectation.notes, map(_allowing, expectation.notes, hearing.notes), strict=True)
     ]
     if pulse is not None:
-        _place(notes, pulse, moments, hearing, targets)
+        _place(notes, pulse, moments, hearing, expectation, targets)
     return Evidence(
         expectation=expectation,
         targets=targets,
@@ -98,11 +99,14 @@ def _pulse(hearing: Hearing, expectation: Expectation, targets: Targets) -> tupl
     return read_pulse(places, times, joints, beats, hearing.seconds_per_quarter), groups
 
 
-def _place(notes: list[NoteJudgement], pulse: Pulse, moments: list[list[int]], hearing: Hearing, targets: Targets) -> None:
+def _place(
+    notes: list[NoteJudgement], pulse: Pulse, moments: list[list[int]], hearing: Hearing, expectation: Expectation, targets: Targets
+) -> None:
     """Add placement (where the stage judges it) and length to the notes that the pulse rests on."""
     judged = targets.stage_rules.placement is not None
     for k, group in enumerate(moments):
         slope = float(pulse.slope[k])
+        beat_quarters = expectation.bar_at(float(pulse.quarters[k])).beat_quarters
         for index in group:
             item = notes[index]
             if item.status is Status.UNCERTAIN or item.onset_s is None:
@@ -114,8 +118,8 @@ def _place(notes: list[NoteJudgement], pulse: Pulse, moments: list[list[int]], h
             notes[index] = replace(
                 item,
                 early_late_ms=1000 * residual if judged else None,
-                early_late_beats=residual / slope if judged and slope > 0 else None,
-                length_ratio=_length_ratio(item, slope, targets),
+                early_late_quarters=residual / slope if judged and slope > 0 else None,
+                length_ratio=_length_ratio(item, slope, beat_quarters, targets),
             )
 
 
@@ -127,9 +131,10 @@ def _least(residual_s: float, heard: NoteHeard) -> float:
     return 0.0 if residual_s * other_s <= 0 else min(residual_s, other_s, key=abs)
 
 
-def _length_ratio(item: NoteJudgement, slope: float, targets: Targets) -> float | None:
-    """Sounding over written length, for notes of two quarters and more."""
+def _length_ratio(item: NoteJudgement, slope: float, beat_quarters: float, targets: Targets) -> float | None:
+    """Sounding over written length, for notes of two metrical beats and more."""
     written_s = item.note.duration_quarters * slope
-    if not targets.stage_rules.length or item.note.duration_quarters < LONG_NOTE_BEATS or item.offset_s is None or item.onset_s is None:
+    is_long = item.note.duration_quarters >= LONG_NOTE_BEATS * beat_quarters - 1e-6
+    if not targets.stage_rules.length or not is_long or item.offset_s is None or item.onset_s is None:
         return None
     return (item.offset_s - item.onset_s) / written_s if written_s > 0 else None

@@ -85,7 +85,7 @@ def read_hesitations(pulse: Pulse | None, used: list[int], expectation: Expectat
                 pass_=note.pass_,
                 beat=note.beat,
                 time_s=float(pulse.times[k]),
-                extra_beats=float(pulse.pause_s[k] / pulse.slope[k]),
+                extra_quarters=float(pulse.pause_s[k] / pulse.slope[k]),
                 extra_s=float(pulse.pause_s[k]),
             )
         )

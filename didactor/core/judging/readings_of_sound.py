@@ -107,4 +107,4 @@ def read_entry(hearing: Hearing, expectation: Expectation, targets: Targets) -> 
     beat_s = (clicks[-1] - clicks[0]) / (len(clicks) - 1)
     quarter_s = beat_s / expectation.bars[0].beat_quarters
     due_s = clicks[-1] + beat_s + (first.onset_quarters - expectation.pickup_quarters) * quarter_s
-    return Entry(early_late_beats=(heard.onset_s - due_s) / quarter_s, due_s=due_s, time_s=heard.onset_s)
+    return Entry(early_late_quarters=(heard.onset_s - due_s) / quarter_s, due_s=due_s, time_s=heard.onset_s)

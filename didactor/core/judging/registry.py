@@ -8,9 +8,8 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cache
 
+from didactor.core.judging.categories import CATEGORIES
 from didactor.core.judging.evidence import Evidence, NoteJudgement
-
-CATEGORIES = ("notes", "intonation", "rhythm", "tempo", "flow", "dynamics", "articulation", "tone", "hands", "expression", "other")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,10 +8,9 @@ from typing import Any
 
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG, Stage
+from didactor.core.steps import all_ears
 from didactor.core.units import BEAT_UNIT_QUARTERS, quarters_to_beats_per_minute
 
-#: Play the notes; clap or tap their rhythm; strum the chord symbols; only the pulse, where no notation is at hand; say the names.
-STEPS = ("play", "clap", "chords", "pulse", "say")
 TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
 
 
@@ -22,7 +21,7 @@ class Targets:
     With ``tempo_to_qpm`` the target is a range; the band widens both its ends.
 
     Args:
-        step: what is done with the passage, one of ``STEPS``; it chooses the method of hearing.
+        step: what is done with the passage, the slug of one of ``steps.all_ears()``; it chooses the method of hearing.
         clicks_s: times of an audible metronome or count-off in the recording, where the recorder knows them; seconds.
         ritardando_quarters: length of an allowed slowing down at the end.
         alternatives: note id to further sounding MIDI numbers that are right.
@@ -52,8 +51,9 @@ class Targets:
     def __post_init__(self) -> None:
         if self.stage not in BY_SLUG:
             raise PassageError("targets.stage", f"There is no stage “{self.stage}”. Known: {', '.join(BY_SLUG)}.")
-        if self.step not in STEPS:
-            raise PassageError("targets.step", f"There is no step “{self.step}”. Known: {', '.join(STEPS)}.")
+        known = [ear.slug for ear in all_ears()]
+        if self.step not in known:
+            raise PassageError("targets.step", f"There is no step “{self.step}”. Known: {', '.join(known)}.")
         if self.beat_unit not in BEAT_UNIT_QUARTERS:
             raise PassageError("targets.beat_unit", f"There is no beat unit “{self.beat_unit}”.")
         for tempo in (self.tempo_qpm, self.tempo_to_qpm):

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from didactor.core.formats.lanes.parts import Lane, element
+from didactor.core.formats.result import JumpBack, PulseHeard, Result, TempoHeard
 
 UNITS_PER_MS, FARTHEST = 1.7, 460.0
 UNITS_PER_CENT, HIGHEST = 3.0, 170.0
@@ -21,7 +21,7 @@ def _placement(lane: Lane) -> None:
     lane.zone(lane.top, lane.top + lane.height)
     for note, x in lane.notes():
         element(lane.group, "line", "stem", x1=x, y1=lane.top + 30.0, x2=x, y2=lane.top + lane.height - 30.0)
-        late_ms = note["early_late_ms"]
+        late_ms = note.early_late_ms
         if late_ms is None:
             continue
         shift = max(-FARTHEST, min(FARTHEST, late_ms * UNITS_PER_MS))
@@ -32,7 +32,7 @@ def _placement(lane: Lane) -> None:
 def _pitch(lane: Lane) -> None:
     lane.rule("axis", lane.middle)
     for note, x in lane.notes():
-        cents = note["cents"]
+        cents = note.cents
         if cents is None:
             continue
         y = lane.middle - max(-HIGHEST, min(HIGHEST, cents * UNITS_PER_CENT))
@@ -41,33 +41,40 @@ def _pitch(lane: Lane) -> None:
 
 
 def _tempo(lane: Lane) -> None:
-    tempo, pulse = lane.result["tempo"], lane.result["pulse"]
-    low = tempo["target_bpm"]
-    high = tempo["target_to_bpm"] or low
-    band = tempo["band_percent"] or 5.0
-    farthest = max((abs(100 * math.log(p["bpm"] / low)) for p in tempo["curve"]), default=0.0)
+    tempo, pulse = _tempo_and_pulse(lane)
+    low = tempo.target_qpm
+    high = tempo.target_to_qpm or low
+    band = tempo.band_percent or 5.0
+    farthest = max((abs(100 * math.log(p.qpm / low)) for p in tempo.curve), default=0.0)
     reach = min(45.0, max(TEMPO_REACH_PERCENT, 1.6 * band, 1.15 * farthest))
 
-    def y_of(bpm: float) -> float:
-        away = 100 * math.log(max(bpm, 1.0) / math.sqrt(low * high))
+    def y_of(qpm: float) -> float:
+        away = 100 * math.log(max(qpm, 1.0) / math.sqrt(low * high))
         return lane.middle - max(-1.0, min(1.0, away / reach)) * lane.height / 2
 
     lane.zone(y_of(high * (1 + band / 100)), y_of(low * (1 - band / 100)))
     lane.rule("target", y_of(low))
     for points, again in _stretches(lane):
-        line = " ".join(f"{x:.0f},{y_of(bpm):.0f}" for x, bpm in points)
+        line = " ".join(f"{x:.0f},{y_of(qpm):.0f}" for x, qpm in points)
         element(lane.group, "polyline", f"curve{' again' if again else ''}", points=line)
-    for pause in pulse["hesitations"]:
-        found = lane.places.x(pause["bar"], pause["beat"])
+    for pause in pulse.hesitations:
+        found = lane.places.x(pause.bar, pause.beat)
         if found is not None and found[1] == lane.index:
-            _break(lane, found[0], f"{pause['extra_s']:.1f} s", pause["time_s"])
-    for restart in pulse["restarts"]:
+            _break(lane, found[0], f"{pause.extra_s:.1f} s", pause.time_s)
+    for restart in pulse.restarts:
         _restart_arc(lane, restart)
+
+
+def _tempo_and_pulse(lane: Lane) -> tuple[TempoHeard, PulseHeard]:
+    """A lane of tempo is drawn only where there is a tempo to draw."""
+    assert lane.result.tempo is not None and lane.result.pulse is not None
+    return lane.result.tempo, lane.result.pulse
 
 
 def _stretches(lane: Lane) -> list[tuple[list[tuple[float, float]], bool]]:
     """The curve's points on this system, (x, tempo), cut at pauses and between passes; True for later passes."""
-    pauses = [(h["bar"], h["pass"], h["beat"]) for h in lane.result["pulse"]["hesitations"]]
+    tempo, pulse = _tempo_and_pulse(lane)
+    pauses = [(h.bar, h.pass_, h.beat) for h in pulse.hesitations]
     stretches: list[tuple[list[tuple[float, float]], bool]] = []
     current: list[tuple[float, float]] = []
     current_pass = 1
@@ -77,16 +84,16 @@ def _stretches(lane: Lane) -> list[tuple[list[tuple[float, float]], bool]]:
             stretches.append((list(current), current_pass > 1))
         current.clear()
 
-    for point in lane.result["tempo"]["curve"]:
-        found = lane.places.x(point["bar"], point["beat"])
+    for point in tempo.curve:
+        found = lane.places.x(point.bar, point.beat)
         if found is None or found[1] != lane.index:
             cut()
             continue
-        paused = any((bar, pass_) == (point["bar"], point["pass"]) and abs(beat - point["beat"]) < 0.51 for bar, pass_, beat in pauses)
-        if paused or point["pass"] != current_pass:
+        paused = any((bar, pass_) == (point.bar, point.pass_) and abs(beat - point.beat) < 0.51 for bar, pass_, beat in pauses)
+        if paused or point.pass_ != current_pass:
             cut()
-        current_pass = point["pass"]
-        current.append((found[0], point["bpm"]))
+        current_pass = point.pass_
+        current.append((found[0], point.qpm))
     cut()
     return stretches
 
@@ -98,14 +105,14 @@ def _break(lane: Lane, x: float, words: str, time_s: float) -> None:
     element(group, "text", "seconds", x=x - 150.0, y=lane.top - 20.0, text_anchor="middle").text = words
 
 
-def _restart_arc(lane: Lane, restart: dict[str, Any]) -> None:
-    start, end = lane.places.x(restart["from_bar"], 2.0), lane.places.x(restart["to_bar"], 0.0)
+def _restart_arc(lane: Lane, restart: JumpBack) -> None:
+    start, end = lane.places.x(restart.from_bar, 2.0), lane.places.x(restart.to_bar, 0.0)
     if start is None or end is None or end[1] != lane.index:
         return
     x0 = end[0]
     x1 = start[0] if start[1] == lane.index else x0 + 1500.0
     bottom = lane.top + lane.height
-    group = element(lane.group, "g", "restart", title=f"Back to bar {restart['to_bar']}", data_time=restart["time_s"])
+    group = element(lane.group, "g", "restart", title=f"Back to bar {restart.to_bar}", data_time=restart.time_s)
     element(group, "path", "arc", d=f"M{x1:g} {bottom:g} Q{(x0 + x1) / 2:g} {bottom + 220:g} {x0:g} {bottom:g}")
     element(group, "path", "arrow", d=f"M{x0 + 130:g} {bottom - 20:g} L{x0:g} {bottom:g} L{x0 + 110:g} {bottom + 120:g}")
 
@@ -113,12 +120,12 @@ def _restart_arc(lane: Lane, restart: dict[str, Any]) -> None:
 def _loudness(lane: Lane) -> None:
     """A ribbon, as thick as the playing is loud; what is marked the same lies on one ground."""
     lane.rule("axis", lane.middle)
-    for zone in (lane.result["loudness"] or {}).get("zones", []):
-        start, end = lane.places.x(zone["from"], 0.0), lane.places.x(zone["to"], 99.0)
+    for zone in lane.result.loudness.zones if lane.result.loudness else ():
+        start, end = lane.places.x(zone.from_bar, 0.0), lane.places.x(zone.to_bar, 99.0)
         if start is not None and end is not None and start[1] <= lane.index <= end[1]:
             left = start[0] if start[1] == lane.index else lane.system["left"]
             right = end[0] if end[1] == lane.index else lane.system["right"]
-            words = f"{zone['marked']}: {zone['db']:+.0f} dB against the rest of the take"
+            words = f"{zone.marked}: {zone.db:+.0f} dB against the rest of the take"
             element(lane.group, "rect", "zone", title=words, x=left, y=lane.top, width=max(10.0, right - left), height=lane.height)
     for points in _loud_stretches(lane):
         upper = [f"{x:.0f},{lane.middle - half:.0f}" for x, half in points]
@@ -130,12 +137,12 @@ def _loud_stretches(lane: Lane) -> list[list[tuple[float, float]]]:
     """(x, half thickness) through the notes of the first pass, cut where a bar is missing."""
     stretches: list[list[tuple[float, float]]] = [[]]
     for note, x in lane.notes():
-        if note["pass"] > 1:
+        if note.pass_ > 1:
             continue
-        if note["loudness_db"] is None:
+        if note.loudness_db is None:
             stretches.append([])
             continue
-        share = (note["loudness_db"] - SOFTEST_DB) / (LOUDEST_DB - SOFTEST_DB)
+        share = (note.loudness_db - SOFTEST_DB) / (LOUDEST_DB - SOFTEST_DB)
         half = lane.height / 2 * max(0.06, min(1.0, share))
         if stretches[-1] and stretches[-1][-1][0] >= x - 1.0:
             stretches[-1][-1] = (x, max(half, stretches[-1][-1][1]))
@@ -166,19 +173,17 @@ TEMPO = Kind(name="tempo", label="tempo", short="tempo", height=340.0, draw=_tem
 LOUDNESS = Kind(name="loudness", label="loudness", short="loud", height=240.0, draw=_loudness)
 
 
-def lanes_of(wanted: tuple[str, ...], result: dict[str, Any]) -> list[Kind]:
+def lanes_of(wanted: tuple[str, ...], result: Result) -> list[Kind]:
     """The lanes to draw. A lane without anything judged in it would be an empty promise."""
 
-    def known(key: str) -> bool:
-        return any(note[key] is not None for note in result["notes"])
-
+    notes = result.notes or ()
     kinds: list[Kind] = []
-    if "placement" in wanted and known("early_late_ms"):
-        kinds += HANDS if result["hands"] is not None else (PLACEMENT,)
-    if "pitch" in wanted and known("cents"):
+    if "placement" in wanted and any(note.early_late_ms is not None for note in notes):
+        kinds += HANDS if result.hands is not None else (PLACEMENT,)
+    if "pitch" in wanted and any(note.cents is not None for note in notes):
         kinds.append(PITCH)
-    if "tempo" in wanted and result["tempo"]["curve"]:
+    if "tempo" in wanted and result.tempo is not None and result.pulse is not None and result.tempo.curve:
         kinds.append(TEMPO)
-    if "loudness" in wanted and result["loudness"] is not None:
+    if "loudness" in wanted and result.loudness is not None:
         kinds.append(LOUDNESS)
     return kinds

@@ -7,6 +7,8 @@ from typing import Any
 from lxml import etree
 
 from didactor.core.formats.lanes.parts import Places, element
+from didactor.core.formats.result import ChordHeard, ExtraResult, Result
+from didactor.core.hearing.hearing import Status
 
 STEP = 90.0
 _SPELLING = (("C", 0), ("C", 1), ("D", 0), ("E", -1), ("E", 0), ("F", 0), ("F", 1), ("G", 0), ("A", -1), ("A", 0), ("B", -1), ("B", 0))
@@ -14,45 +16,43 @@ _STEPS = {"C": 0, "D": 1, "E": 2, "F": 3, "G": 4, "A": 5, "B": 6}
 _SIGNS = {-1: "♭", 1: "♯"}
 
 
-def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], result: dict[str, Any], places: Places) -> None:
-    """Circles, dotted circles, ghost heads and extra heads on the staff of one system. Of names said nothing is marked note by note."""
-    said = result["targets"].get("step") == "say"
-    for note in result["notes"]:
-        place = geometry["notes"].get(note["id"])
+def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], result: Result, places: Places) -> None:
+    """Circles, dotted circles, ghost heads and extra heads on the staff of one system."""
+    for note in result.notes or ():
+        place = geometry["notes"].get(note.id)
         if place is None or int(place["system"]) != index:
             continue
         x, y = float(place["x"]), float(place["y"])
-        pitch = note["written_pitch"]
-        if note["status"] == "missed":
-            element(layer, "circle", "mark missed", title="Not played", cx=x, cy=y, r=205.0, data_note=note["id"])
-        elif note["status"] == "uncertain" and not said:
-            reason = f"Not judged: {note['reason']}" if note["reason"] else "Not judged"
-            element(layer, "circle", "mark uncertain", title=reason, cx=x, cy=y, r=205.0, data_note=note["id"], tabindex="0")
-        elif note["status"] == "wrong_pitch" and note["heard_midi"] is not None:
-            _ghost(layer, x, y, pitch, note["heard_midi"] - note["sounding_midi"], note["id"])
+        if note.status is Status.MISSED:
+            element(layer, "circle", "mark missed", title="Not played", cx=x, cy=y, r=205.0, data_note=note.id)
+        elif note.status is Status.UNCERTAIN and result.ear.note_by_note:
+            reason = f"Not judged: {note.reason}" if note.reason else "Not judged"
+            element(layer, "circle", "mark uncertain", title=reason, cx=x, cy=y, r=205.0, data_note=note.id, tabindex="0")
+        elif note.status is Status.WRONG_PITCH and note.heard_midi is not None:
+            _ghost(layer, x, y, note.written_pitch, note.heard_midi - note.sounding_midi, note.id)
     _chords(layer, index, geometry, result, places)
-    for extra in result["extra"] or []:
+    for extra in result.extra or ():
         _extra(layer, index, extra, geometry, result, places)
 
 
-def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result: dict[str, Any], places: Places) -> None:
+def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result: Result, places: Places) -> None:
     """Over strokes that sound another chord: its symbol, and a line as long as it is held."""
-    runs: list[list[dict[str, Any]]] = []
+    runs: list[list[ChordHeard]] = []
     before = None
-    for chord in result["chords"] or []:
-        if chord["status"] == "wrong_pitch" and chord["heard"] is not None:
-            if before is not None and (before["status"], before["heard"]) == (chord["status"], chord["heard"]):
+    for chord in result.chords or ():
+        if chord.status is Status.WRONG_PITCH and chord.heard is not None:
+            if before is not None and (before.status, before.heard) == (chord.status, chord.heard):
                 runs[-1].append(chord)
             else:
                 runs.append([chord])
         before = chord
     for run in runs:
-        found = [place for c in run if (place := places.x(c["bar"], c["beat"])) is not None and place[1] == index]
+        found = [place for c in run if (place := places.x(c.bar, c.beat)) is not None and place[1] == index]
         if not found:
             continue
         x0, x1, y = found[0][0], found[-1][0], geometry["systems"][index]["staff_top"]
-        group = element(layer, "g", "mark chord", title=f"{run[0]['heard']} is heard, {run[0]['written']} is written")
-        element(group, "text", "chord-heard", x=x0 + 330.0, y=y - 140.0).text = run[0]["heard"]
+        group = element(layer, "g", "mark chord", title=f"{run[0].heard} is heard, {run[0].written} is written")
+        element(group, "text", "chord-heard", x=x0 + 330.0, y=y - 140.0).text = run[0].heard
         element(group, "line", "held", x1=x0 - 60.0, x2=x1 + 120.0, y1=y - 60.0, y2=y - 60.0)
 
 
@@ -79,23 +79,21 @@ def _heard_place(y: float, written: str, semitones: int) -> tuple[float, str]:
     return y - STEP * lines, _SIGNS.get(heard_alter, "")
 
 
-def _extra(
-    layer: etree._Element, index: int, extra: dict[str, Any], geometry: dict[str, Any], result: dict[str, Any], places: Places
-) -> None:
-    found = places.x(extra["bar"], extra["beat"])
+def _extra(layer: etree._Element, index: int, extra: ExtraResult, geometry: dict[str, Any], result: Result, places: Places) -> None:
+    found = places.x(extra.bar, extra.beat)
     if found is None or found[1] != index:
         return
     near = min(
-        (n for n in result["notes"] if n["id"] in geometry["notes"] and n["onset_s"] is not None),
-        key=lambda n: abs(n["onset_s"] - extra["onset_s"]),
+        (n for n in result.notes or () if n.id in geometry["notes"] and n.onset_s is not None),
+        key=lambda n: abs((n.onset_s or 0.0) - extra.onset_s),
         default=None,
     )
     if near is None:
         return
     # A stroke has no pitch: it stands on its neighbour's line.
-    semitones = 0 if extra["midi"] is None else extra["midi"] - near["sounding_midi"]
-    y, sign = _heard_place(float(geometry["notes"][near["id"]]["y"]), near["written_pitch"], semitones)
-    group = element(layer, "g", "mark extra", title="An extra note is heard here", data_time=extra["onset_s"])
+    semitones = 0 if extra.midi is None else extra.midi - near.sounding_midi
+    y, sign = _heard_place(float(geometry["notes"][near.id]["y"]), near.written_pitch, semitones)
+    group = element(layer, "g", "mark extra", title="An extra note is heard here", data_time=extra.onset_s)
     element(group, "ellipse", "ghost", cx=0.0, cy=0.0, rx=92.0, ry=50.0, transform=f"translate({found[0]:g}, {y:g}) rotate(-45)")
     if sign:
         element(group, "text", "sign", x=found[0] + 100.0, y=y + 90.0).text = sign

@@ -8,6 +8,7 @@ from typing import Any
 
 from lxml import etree
 
+from didactor.core.formats.result import NoteResult, Result
 from didactor.core.score.engraving import HALF_HEAD, SVG
 
 
@@ -18,11 +19,10 @@ def is_narrow(geometry: dict[str, Any]) -> bool:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class View:
-    """What to draw. ``flagged`` are the notes that a finding names, by its category; only they carry the accent."""
+    """What to draw, of what was heard: lanes, and the printed numbers of the bars by their ids."""
 
     lanes: tuple[str, ...]
     bar_numbers: dict[str, str]
-    flagged: dict[str, set[str]]
 
 
 def element(parent: etree._Element, tag: str, classes: str, /, title: str = "", **attributes: Any) -> etree._Element:
@@ -36,13 +36,13 @@ def element(parent: etree._Element, tag: str, classes: str, /, title: str = "", 
 class Places:
     """Where a beat of a bar stands on the page: between the notes written there."""
 
-    def __init__(self, geometry: dict[str, Any], result: dict[str, Any], numbers: dict[str, str]) -> None:
+    def __init__(self, geometry: dict[str, Any], result: Result, numbers: dict[str, str]) -> None:
         self._bars: dict[str, list[tuple[float, float, int]]] = {}
         notes = geometry["notes"]
-        for note in result["notes"]:
-            place = notes.get(note["id"])
+        for note in result.notes or ():
+            place = notes.get(note.id)
             if place:
-                self._bars.setdefault(note["bar"], []).append((note["beat"], place["x"], int(place["system"])))
+                self._bars.setdefault(note.bar, []).append((note.beat, place["x"], int(place["system"])))
         self._ends = {numbers.get(i, ""): (b["first_x"], b["x1"], int(b["system"])) for i, b in geometry["bars"].items()}
 
     def x(self, bar: str, beat: float, length_guess: float = 4.0) -> tuple[float, int] | None:
@@ -73,7 +73,7 @@ class Lane:
     top: float
     system: dict[str, float]
     geometry: dict[str, Any]
-    result: dict[str, Any]
+    result: Result
     view: View
     places: Places
     staff: int | None = None
@@ -94,18 +94,18 @@ class Lane:
     def rule(self, classes: str, y: float) -> None:
         element(self.group, "line", classes, x1=self.system["left"], y1=y, x2=self.system["right"], y2=y)
 
-    def notes(self) -> list[tuple[dict[str, Any], float]]:
+    def notes(self) -> list[tuple[NoteResult, float]]:
         """The notes of this system with their places."""
         known = self.geometry["notes"]
-        own = [n for n in self.result["notes"] if n["id"] in known and int(known[n["id"]]["system"]) == self.index]
-        own = [n for n in own if self.staff is None or n["staff"] == self.staff]
-        return [(note, float(known[note["id"]]["x"])) for note in own]
+        own = [n for n in self.result.notes or () if n.id in known and int(known[n.id]["system"]) == self.index]
+        own = [n for n in own if self.staff is None or n.staff == self.staff]
+        return [(note, float(known[note.id]["x"])) for note in own]
 
-    def dot(self, note: dict[str, Any], x: float, y: float, category: str, words: str, reach_from: tuple[float, float]) -> None:
+    def dot(self, note: NoteResult, x: float, y: float, category: str, words: str, reach_from: tuple[float, float]) -> None:
         """A note's dot; flagged ones are larger and tied to where they should be."""
-        flagged = note["id"] in self.view.flagged.get(category, set())
+        flagged = note.id in self.result.flagged.get(category, set())
         if flagged:
             element(self.group, "line", "reach flagged", x1=reach_from[0], y1=reach_from[1], x2=x, y2=y)
-        classes = f"dot{' flagged' if flagged else ''}{' again' if note['pass'] > 1 else ''}"
+        classes = f"dot{' flagged' if flagged else ''}{' again' if note.pass_ > 1 else ''}"
         radius = 66.0 if flagged else 42.0
-        element(self.group, "circle", classes, title=words, cx=x, cy=y, r=radius, data_note=note["id"], data_pass=note["pass"])
+        element(self.group, "circle", classes, title=words, cx=x, cy=y, r=radius, data_note=note.id, data_pass=note.pass_)

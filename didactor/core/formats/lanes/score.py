@@ -9,6 +9,7 @@ from lxml import etree
 from didactor.core.formats.lanes.drawn import lanes_of
 from didactor.core.formats.lanes.marks import draw_marks
 from didactor.core.formats.lanes.parts import Lane, Places, View, is_narrow
+from didactor.core.formats.result import Result
 from didactor.core.score.engraving import SVG
 
 LANE_GAP = 150.0
@@ -21,17 +22,17 @@ def plain_score(svg: str, geometry: dict[str, Any], bar_numbers: dict[str, str])
     return etree.tostring(root, encoding="unicode")
 
 
-def score_with_lanes(svg: str, geometry: dict[str, Any], result: dict[str, Any], view: View) -> str:
+def score_with_lanes(svg: str, geometry: dict[str, Any], result: Result, view: View) -> str:
     """The engraving with bars to touch, marks and lanes.
 
     Args:
         svg, geometry: from ``engraving.engrave``.
-        result: analysis JSON; with nothing judged the engraving comes back without marks.
-        view: which lanes, and which notes a finding names.
+        result: what was heard; with nothing judged the engraving comes back without marks.
+        view: which lanes.
     """
     root = parse(svg)
     add_bars(root, geometry, view.bar_numbers)
-    if result.get("notes") is None:
+    if result.notes is None:
         return etree.tostring(root, encoding="unicode")
     kinds = lanes_of(view.lanes, result)
     room = sum(kind.height + LANE_GAP for kind in kinds) + (2 * LANE_GAP if kinds else 0)

@@ -15,7 +15,7 @@ def entry(evidence: Evidence) -> Iterator[Finding]:
     reading = evidence.entry
     if reading is None or evidence.targets.stage_rules.placement is None:
         return
-    beats = reading.early_late_beats / evidence.expectation.bars[0].beat_quarters
+    beats = reading.early_late_quarters / evidence.expectation.bars[0].beat_quarters
     if abs(beats) < FROM_BEATS or abs(reading.time_s - reading.due_s) < FROM_S:
         return
     yield Finding(

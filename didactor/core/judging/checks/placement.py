@@ -73,7 +73,7 @@ def _scatter_ms(evidence: Evidence) -> float:
 
 def _beat_s(evidence: Evidence, item: NoteJudgement) -> float:
     """The metrical beat in seconds at the local tempo."""
-    if not item.early_late_beats or item.early_late_ms is None:
+    if not item.early_late_quarters or item.early_late_ms is None:
         return 0.0
-    per_quarter = item.early_late_ms / 1000.0 / item.early_late_beats
+    per_quarter = item.early_late_ms / 1000.0 / item.early_late_quarters
     return per_quarter * evidence.expectation.bar_at(item.note.onset_quarters).beat_quarters

@@ -32,7 +32,8 @@ from didactor.demo.scenario import (
 from didactor.library import desk
 from didactor.library.exercises import keep
 from didactor.library.models import Passage, Piece
-from didactor.library.services import add_piece, cut_passage, expectation_of, read_part
+from didactor.library.notation import expectation_of, read_part
+from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Enrolment, Person, Role, Studio
 from didactor.people.services import add_guardian, add_student, make_card, record_consent
 from didactor.review.services import decide_mark, keep_all, open_review, save_draft, send

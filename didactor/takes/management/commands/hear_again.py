@@ -4,7 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from didactor.core import ENGINE_VERSION
+from didactor.core.engine import engine_version
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import Take, TakeState
 
@@ -15,7 +15,7 @@ class Command(BaseCommand):
     help = "Hear takes again that failed or were heard by an older engine."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        wanted = Take.objects.exclude(analyses__engine_version=ENGINE_VERSION).exclude(state=TakeState.UNUSABLE)
+        wanted = Take.objects.exclude(analyses__engine_version=engine_version()).exclude(state=TakeState.UNUSABLE)
         for take in wanted:
             analyse_take.defer(take_id=take.pk)
         self.stdout.write(f"{len(wanted)} takes are queued.")

@@ -1,0 +1,50 @@
+"""A whole take at a glance: one cell a bar with what matters most in it, and the summary that lists show."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from didactor.core.formats.result import FindingResult, Result
+from didactor.core.hearing.hearing import Status
+from didactor.core.judging.categories import gravest
+
+UNJUDGED = "unjudged"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BarCell:
+    """One bar: its number, the category of what is worst in it (empty for nothing, or ``UNJUDGED``), and the same in words."""
+
+    number: str
+    worst: str
+    words: str
+
+
+def bars_at_a_glance(result: Result) -> list[BarCell]:
+    """One cell for every bar of the passage, each once, however often it is played."""
+    found: dict[str, list[FindingResult]] = {}
+    for finding in result.findings or ():
+        if finding.bar is not None:
+            found.setdefault(finding.bar, []).append(finding)
+    judged = {note.bar for note in result.notes or () if note.status is not Status.UNCERTAIN}
+    return [
+        _cell(number, found.get(number, []), number in judged or not result.ear.note_by_note)
+        for number in dict.fromkeys(note.bar for note in result.notes or ())
+    ]
+
+
+def _cell(number: str, findings: list[FindingResult], judged: bool) -> BarCell:
+    if findings:
+        return BarCell(number=number, worst=gravest(f.category for f in findings), words=" ".join(f.text for f in findings))
+    words = "Nothing to mend." if judged else "Not judged."
+    return BarCell(number=number, worst="" if judged else UNJUDGED, words=f"Bar {number}. {words}")
+
+
+def summary_of(result: Result) -> dict[str, Any]:
+    """What lists show of a result, as plain values to be stored beside it."""
+    return {
+        "strip": [[cell.number, cell.worst, cell.words] for cell in bars_at_a_glance(result)],
+        "played_qpm": result.tempo.played_qpm if result.tempo else None,
+        "findings": len(result.findings or ()),
+    }

@@ -1,0 +1,72 @@
+"""The notation of pieces as the core reads and draws it. Revisions never change, so what was read or drawn of one is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from functools import lru_cache
+
+from didactor.core.errors import PassageError
+from didactor.core.score.engraving import ACROSS
+from didactor.core.score.expected import Expectation, expect, without_notation
+from didactor.core.score.model import Part
+from didactor.core.score.musicxml import read
+from didactor.core.score.open import engrave_isolated
+from didactor.core.score.roadmap import bars_between, played_order
+from didactor.library.models import Engraving, Passage, PieceRevision
+
+#: Goes up when drawings made before would differ; older ones stay and are not used.
+ENGRAVER = "verovio-6.4/4"
+
+
+@lru_cache(maxsize=32)
+def read_part(revision_id: int, part: int) -> Part:
+    """Revisions never change, so what was read of one may be kept in memory."""
+    prepared = bytes(PieceRevision.objects.only("prepared").get(pk=revision_id).prepared)
+    parts = read(prepared).parts
+    if not 1 <= part <= len(parts):
+        raise PassageError("passage.no_such_part", f"There is no part {part} in this score.")
+    return parts[part - 1]
+
+
+def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -> Expectation:
+    """What should sound when these bars are played; of a printed line only metre and bars are known. Raises ``PassageError``."""
+    source = read_part(revision_id, part)
+    if not source.notes:
+        chosen = bars_between(source, bars or None)
+        return without_notation(len(chosen), chosen[0].beats, chosen[0].beat_type)
+    return expect(source, bars or None, order or None)
+
+
+def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Collection[str] = ACROSS) -> dict[str, Engraving]:
+    """The drawings of some bars; those not made before are made now, side by side. Raises ``ScoreError``."""
+    key = {"revision": revision, "part": part, "bars": bars, "version": ENGRAVER}
+    found = {engraving.layout: engraving for engraving in Engraving.objects.filter(**key, layout__in=layouts)}
+    missing = [layout for layout in layouts if layout not in found]
+    if missing:
+        for layout, drawn in engrave_isolated(bytes(revision.prepared), part, bars or None, missing).items():
+            made = {"svg": drawn.svg, "geometry": drawn.geometry}
+            found[layout], _ = Engraving.objects.get_or_create(**key, layout=layout, defaults=made)
+    return found
+
+
+def accompaniment_expectation(passage: Passage, part: int, intro_bars: int) -> Expectation:
+    """What the accompaniment plays: bars of introduction, then the passage in its order. Raises ``PassageError``."""
+    bars, order = _with_intro(passage, intro_bars)
+    return expectation_of(revision_id=passage.revision_id, part=part, bars=bars, order=order)
+
+
+def intro_quarters(passage: Passage, intro_bars: int) -> float:
+    """Length of the introduction."""
+    part = read_part(passage.revision_id, passage.part)
+    first = bars_between(part, passage.bars)[0].index
+    return sum(bar.length_quarters for bar in part.bars[max(0, first - intro_bars) : first])
+
+
+def _with_intro(passage: Passage, intro_bars: int) -> tuple[str, str]:
+    part = read_part(passage.revision_id, passage.part)
+    inside = bars_between(part, passage.bars)
+    before = part.bars[max(0, inside[0].index - intro_bars) : inside[0].index]
+    if not before:
+        return passage.bars, passage.order
+    own = " ".join(bar.number for bar, _ in played_order(part, inside, passage.order or None))
+    return f"{before[0].number}-{inside[-1].number}", f"{before[0].number}-{before[-1].number} {own}"

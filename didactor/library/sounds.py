@@ -1,0 +1,57 @@
+"""Sounds that are rendered for a passage: models of a student's part, and accompaniments to play along with."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+
+from didactor.core.instruments import find_instrument
+from didactor.library.jobs import render_model
+from didactor.library.models import ModelSound, Passage
+
+MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
+
+
+def model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
+    """The models that were asked for with an assignment, the fastest first."""
+    tempi = [round(tempo_qpm * share, 2) for share in MODEL_TEMPO_SHARES]
+    return list(ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off, of_part=0))
+
+
+def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> None:
+    """Ask for the model at the target tempo and slower; what is not rendered yet is put into the queue."""
+    with transaction.atomic():
+        for share in MODEL_TEMPO_SHARES:
+            sound, made = ModelSound.objects.get_or_create(
+                passage=passage, instrument=instrument, tempo_qpm=round(tempo_qpm * share, 2), count_off=count_off
+            )
+            if made:
+                render_model.defer(model_sound_id=sound.pk)
+
+
+def accompaniment_of(passage: Passage, tempo_qpm: float, count_off: int) -> dict[str, Any] | None:
+    """How the accompaniment of a passage at a tempo is kept; None where it has none."""
+    root = passage.root
+    if not root.accompaniment:
+        return None
+    instrument = find_instrument(root.revision.part(root.accompaniment)["instrument"]).slug
+    return {
+        "passage": root,
+        "instrument": instrument,
+        "tempo_qpm": round(tempo_qpm, 2),
+        "count_off": count_off,
+        "of_part": root.accompaniment,
+        "intro_bars": root.intro_bars,
+    }
+
+
+def want_accompaniment(*, passage: Passage, tempo_qpm: float, count_off: int) -> None:
+    """Ask for the accompaniment at the target tempo, where the passage has one."""
+    key = accompaniment_of(passage, tempo_qpm, count_off)
+    if key is None:
+        return
+    with transaction.atomic():
+        sound, made = ModelSound.objects.get_or_create(**key)
+        if made:
+            render_model.defer(model_sound_id=sound.pk)

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ProgressConfig(AppConfig):
+    name = "didactor.progress"
+    label = "progress"

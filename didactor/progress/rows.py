@@ -1,0 +1,45 @@
+"""How far tasks have come: each with its newest take, its bars at a glance, and the teacher's answer if there is one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.db.models import Prefetch
+
+from didactor.assignments.models import Task
+from didactor.assignments.querysets import TaskQuerySet
+from didactor.review.models import Review
+from didactor.takes.models import Analysis, Take
+from didactor.takes.strips import BarStrip, played_tempo, strip_of
+
+
+@dataclass(frozen=True, kw_only=True)
+class TaskRow:
+    task: Task
+    take: Take | None
+    strip: BarStrip
+    review: Review | None
+    played: str
+
+
+def task_rows(tasks: TaskQuerySet) -> list[TaskRow]:
+    """Tasks with their newest take, its bars at a glance, and the teacher's answer if there is one."""
+    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks").order_by("number")
+    rows = []
+    for task in tasks.prefetch_related(Prefetch("takes", queryset=takes)):
+        own = list(task.takes.all())
+        submitted = [t for t in own if hasattr(t, "submission")]
+        take = submitted[-1] if submitted else own[-1] if own else None
+        review = getattr(take.submission, "review", None) if submitted and take else None
+        analysis = take.latest_analysis if take else None
+        rows.append(
+            TaskRow(
+                task=task,
+                take=take,
+                strip=strip_of(analysis),
+                review=review if review and review.sent_at else None,
+                played=played_tempo(analysis, take.basis["beat_unit"]) if take else "",
+            )
+        )
+    return rows

@@ -1,0 +1,15 @@
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+
+from didactor.takes.models import Submission
+
+
+def waiting(request: HttpRequest) -> dict[str, Any]:
+    """How many takes wait for this teacher, for the frame of every page."""
+    user = getattr(request, "user", None)
+    if user is None or not user.is_authenticated or not user.is_teacher:
+        return {}
+    return {"waiting_count": Submission.objects.awaiting_review_by(user).count()}

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class StandConfig(AppConfig):
+    name = "didactor.stand"
+    label = "stand"

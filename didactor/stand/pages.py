@@ -1,0 +1,162 @@
+"""What the pages of the stand show, gathered in few queries: one task, one take."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.urls import reverse
+from django.utils import timezone
+
+from didactor.assignments.models import StudentSees, Task
+from didactor.core.judging.categories import TITLES
+from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings
+from didactor.library.drawings import plain_drawings
+from didactor.library.models import ModelSound
+from didactor.library.notation import expectation_of, intro_quarters
+from didactor.library.sounds import accompaniment_of, model_sounds
+from didactor.people.models import Person
+from didactor.progress.rows import task_rows
+from didactor.review.models import Review
+from didactor.takes.listening import heard_drawings, passage_of, player_data, remarks_of
+from didactor.takes.models import Take, TakeState
+from didactor.takes.permissions import sight_of
+from didactor.takes.services import TakeRefused, check_may_record, takes_spent
+from didactor.takes.strips import BarStrip, played_tempo, strip_of
+
+
+def model_data(task: Task) -> list[dict[str, Any]]:
+    """The models of a student's part at the assigned tempo and slower, ready or not."""
+    assignment = task.assignment
+    sounds = model_sounds(
+        passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=assignment.count_off
+    )
+    return [
+        {
+            "tempo": f"{sound.tempo_qpm / assignment.beat_unit_quarters:.0f}",
+            "url": reverse("library:model_sound", args=[sound.pk]) if sound.sound else "",
+            "failed": sound.failed,
+        }
+        for sound in sounds
+    ]
+
+
+def accompaniment_data(task: Task) -> dict[str, Any] | None:
+    """The accompaniment to play along with, if it is rendered; ``leadS`` is when the student enters in it."""
+    qpm, count_off = task.targets.tempo_qpm, task.assignment.count_off
+    key = accompaniment_of(task.passage, qpm, count_off)
+    sound = ModelSound.objects.filter(**key).exclude(sound="").first() if key else None
+    if sound is None:
+        return None
+    root = task.passage.root
+    beat_s = 60.0 / qpm * expectation_of(revision_id=root.revision_id, part=root.part, bars=root.bars).bars[0].beat_quarters
+    lead_s = 0.3 + count_off * beat_s + intro_quarters(root, sound.intro_bars) * 60.0 / qpm
+    return {"sound": sound.pk, "url": reverse("library:model_sound", args=[sound.pk]), "leadS": lead_s, "intro": sound.intro_bars}
+
+
+def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
+    """Everything on the page of one task; ``step`` is the one that the recorder is to begin with."""
+    assignment = task.assignment
+    refusal = ""
+    try:
+        check_may_record(student=person, task=task)
+    except TakeRefused as error:
+        refusal = str(error)
+    rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
+    takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks").order_by("-number"))
+    beats = assignment.count_off
+    accompaniment = accompaniment_data(task)
+    return {
+        "task": task,
+        "assignment": assignment,
+        "drawings": pinned_drawings(task.passage) if has_additions(task.passage) else plain_drawings(task.passage),
+        "remarks": numbered_remarks(task.passage),
+        "references": task.passage.root.references.prefetch_related("moments"),
+        "models": model_data(task),
+        "refusal": refusal,
+        "row": rows[0],
+        "takes": takes,
+        "takes_left": assignment.takes_allowed - takes_spent(task) if assignment.takes_allowed else None,
+        "steps": _step_entries(task, takes, step),
+        "prepared_s": _prepared_s(task),
+        "accompaniment": accompaniment,
+        "recorder": {
+            "backing": accompaniment,
+            "tempo": task.tempo or assignment.tempo,
+            "countOff": beats,
+            "task": task.pk,
+            "uploads": reverse("takes:uploads"),
+            "takePage": reverse("stand:take", args=[0]),
+        },
+    }
+
+
+def _step_entries(task: Task, takes: list[Take], asked: str) -> list[dict[str, Any]]:
+    """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word. The recorder
+    begins with the one asked for, else with the goal.
+    """
+    chosen = asked if asked in {step.slug for step in task.steps} else task.assignment.step
+    heard = {take.basis.get("step") for take in takes if take.state == TakeState.ANALYSED}
+    ticked = {*heard, *task.steps_done}
+    return [
+        {
+            "step": step,
+            "done": step.slug in (heard if step.ear else ticked),
+            "last": step.slug == task.assignment.step,
+            "chosen": step.slug == chosen,
+        }
+        for step in task.steps
+    ]
+
+
+def _prepared_s(task: Task) -> int | None:
+    """Seconds left of the preparation clock; 0 when it has run out, None without one."""
+    allowed = task.assignment.preparation_s
+    if allowed is None or task.opened_at is None:
+        return None
+    return max(0, allowed - int((timezone.now() - task.opened_at).total_seconds()))
+
+
+def _next_step(take: Take) -> str:
+    """The slug of the step after the one that this take records."""
+    slugs = [step.slug for step in take.task.steps]
+    return slugs[min(slugs.index(take.on_the_way.slug) + 1, len(slugs) - 1)] if take.on_the_way in take.task.steps else slugs[-1]
+
+
+def _checklist_of(take: Take) -> list[tuple[str, str]]:
+    step = take.on_the_way
+    if step is None or not step.listen_for:
+        return take.task.assignment.checklist_entries
+    return [(slug, TITLES[slug]) for slug in step.listen_for]
+
+
+def take_page(take: Take, person: Person) -> dict[str, Any]:
+    """The student's page of one take: first the ear and the checklist, then what was heard."""
+    assignment = take.task.assignment
+    analysis = take.latest_analysis
+    sight = sight_of(take, person)
+    own = getattr(take, "self_review", None)
+    review = Review.objects.filter(submission__take=take, sent_at__isnull=False).select_related("teacher").first()
+    marks = {m.category: m for m in own.marks.all() if not m.bar} if own else {}
+    return {
+        "take": take,
+        "task": take.task,
+        "assignment": assignment,
+        "is_owner": take.task.enrolment.student_id == person.pk,
+        "result": sight.result,
+        "own": own,
+        "pins": [m for m in own.marks.all() if m.bar] if own else [],
+        "checklist": [(slug, title, marks.get(slug)) for slug, title in _checklist_of(take)],
+        "review": review,
+        "kept": list(review.marks.filter(standing="kept")) if review else [],
+        "show_heard": sight.result is not None,
+        "show_figures": sight.figures,
+        "opened": sight.opened,
+        "next_step": _next_step(take),
+        "sees_marks": assignment.students_see != StudentSees.REMARKS,
+        "drawings": heard_drawings(passage_of(take), analysis if sight.result else None),
+        "remarks": remarks_of(sight.result),
+        "strip": strip_of(analysis) if sight.result else BarStrip(),
+        "played": played_tempo(analysis, take.basis["beat_unit"]),
+        "player": player_data(take, sight.result),
+        "quality": analysis.heard.quality if analysis else None,
+    }

@@ -1,0 +1,18 @@
+from django.urls import path
+
+from didactor.stand import views
+
+app_name = "stand"
+urlpatterns = [
+    path("", views.index, name="index"),
+    path("<int:pk>/open/", views.open_sealed, name="open_sealed"),
+    path("<int:pk>/tick/", views.tick, name="tick"),
+    path("<int:pk>/answer/", views.answer, name="answer"),
+    path("<int:pk>/send/", views.upload_file, name="upload_file"),
+    path("<int:pk>/cards/", views.cards, name="cards"),
+    path("takes/<int:pk>/", views.take, name="take"),
+    path("takes/<int:pk>/status/", views.status_fragment, name="status_fragment"),
+    path("takes/<int:pk>/marks/", views.mark, name="mark"),
+    path("takes/<int:pk>/submit/", views.submit, name="submit"),
+    path("takes/<int:pk>/delete/", views.delete, name="delete"),
+]

@@ -1,0 +1,214 @@
+"""The student's side: this week's passages, one passage to study and record, one take to listen back to, mark and hand in."""
+
+from __future__ import annotations
+
+import json
+from datetime import timedelta
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+from django_htmx.http import HttpResponseStopPolling
+
+from didactor.assignments.cards import printed_cards
+from didactor.assignments.models import Task, WeekNote
+from didactor.assignments.services import answer_question, tick_step
+from didactor.assignments.services import open_sealed as open_the_seal
+from didactor.assignments.studying import LAYERS, study_sheet
+from didactor.core.errors import CoreError, PassageError
+from didactor.core.judging.categories import TITLES
+from didactor.core.score.reading_aids import NAMINGS
+from didactor.people.models import Person
+from didactor.people.permissions import anybody, family, student_only
+from didactor.progress.rows import task_rows
+from didactor.stand.pages import take_page, task_page
+from didactor.takes import services
+from didactor.takes.models import Take
+
+
+@family
+def index(request: HttpRequest) -> HttpResponse:
+    """The student's passages of the week on one page; a guardian sees those of each ward."""
+    people = Person.objects.visible_to(request.user).students()
+    stands = [
+        {"student": person, "rows": task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())}
+        for person in people
+    ]
+    today = timezone.localdate()
+    monday = today - timedelta(days=today.weekday())
+    notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")
+    return render(request, "stand/index.html", {"stands": stands, "notes": notes})
+
+
+@family
+def task(request: HttpRequest, pk: int) -> HttpResponse:
+    """One passage to study, practise and record. A sealed one shows nothing before its clock is started."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed:
+        return render(request, "stand/sealed.html", {"task": found, "assignment": found.assignment})
+    return render(request, "stand/task.html", task_page(found, request.user, request.GET.get("step", "")))
+
+
+def _task(request: HttpRequest, pk: int) -> Task:
+    """A task of the student's own."""
+    return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
+
+
+@student_only
+@require_POST
+def open_sealed(request: HttpRequest, pk: int) -> HttpResponse:
+    """Start the preparation clock; now the passage is shown."""
+    found = _task(request, pk)
+    open_the_seal(found)
+    return redirect("task", pk=pk)
+
+
+@student_only
+@require_POST
+def tick(request: HttpRequest, pk: int) -> HttpResponse:
+    """A step on the way is done."""
+    found = _task(request, pk)
+    slug = request.POST.get("step", "")
+    if slug in {s.slug for s in found.steps if s.ear is None}:
+        tick_step(task=found, slug=slug, done=request.POST.get("done") == "1")
+    return redirect("task", pk=pk)
+
+
+@student_only
+@require_POST
+def answer(request: HttpRequest, pk: int) -> HttpResponse:
+    """An answer in words to what was heard."""
+    found = _task(request, pk)
+    try:
+        answer_question(task=found, text=request.POST.get("answer", ""))
+    except PassageError as error:
+        messages.error(request, error.message)
+    else:
+        messages.success(request, "Your answer is with your teacher.")
+    return redirect("task", pk=pk)
+
+
+@anybody
+def study(request: HttpRequest, pk: int) -> HttpResponse:
+    """What to find out before playing, on one sheet that can be printed."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed and not request.user.is_teacher:
+        return redirect("task", pk=pk)
+    chosen = request.GET.getlist("layer") if "shown" in request.GET else ["key", "counting"]
+    try:
+        sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""
+    except CoreError as error:
+        sheet, trouble = None, error.message
+    names = request.user.studio.note_names
+    namings = {slug: title for slug, title in NAMINGS.items() if slug != "own" or names}
+    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": namings}
+    if sheet is not None:
+        context["drawings"] = sheet.drawings
+    return render(request, "stand/_study.html" if request.htmx else "stand/study.html", context)
+
+
+@anybody
+def cards(request: HttpRequest, pk: int) -> HttpResponse:
+    """Rhythm cards to print and cut out."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed and not request.user.is_teacher:
+        return redirect("task", pk=pk)
+    try:
+        made, trouble = printed_cards(found), ""
+    except CoreError as error:
+        made, trouble = [], error.message
+    return render(request, "stand/cards.html", {"task": found, "cards": made, "trouble": trouble})
+
+
+@student_only
+@require_POST
+def upload_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """A recording sent by a plain form, for browsers without scripts."""
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    file = request.FILES.get("recording")
+    if file is None:
+        messages.error(request, "Choose a recording first.")
+        return redirect("task", pk=task.pk)
+    try:
+        take = services.receive_take(
+            student=request.user, task=task, source=file.file, filename=file.name, step=request.POST.get("step", "")
+        )
+    except services.TakeRefused as error:
+        messages.error(request, str(error))
+        return redirect("task", pk=task.pk)
+    return redirect("stand:take", pk=take.pk)
+
+
+@family
+def take(request: HttpRequest, pk: int) -> HttpResponse:
+    """Listen back, mark, see what was heard, submit."""
+    found = get_object_or_404(Take.objects.visible_to(request.user).with_everything(), pk=pk)
+    return render(request, "stand/take.html", take_page(found, request.user))
+
+
+@family
+def status_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+    """Where the hearing stands; polled until it is settled, then the page's content is put in its place."""
+    take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
+    response = render(request, "stand/_status.html", {"take": take})
+    if take.is_settled:
+        response = HttpResponseStopPolling(response.content)
+        page = {"path": reverse("stand:take", args=[pk]), "target": "#main", "select": "#main", "swap": "outerHTML"}
+        response["HX-Location"] = json.dumps(page)
+    return response
+
+
+@student_only
+@require_POST
+def mark(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep the student's own checklist, pins and the one thing to work on."""
+    take = get_object_or_404(Take.objects.owned_by(request.user), pk=pk)
+    try:
+        services.review_own_take(take=take, marks=_own_marks(request), work_on=request.POST.get("work_on", ""))
+    except services.TakeRefused as error:
+        messages.error(request, str(error))
+    return redirect("stand:take", pk=pk)
+
+
+def _own_marks(request: HttpRequest) -> list[services.OwnMark]:
+    marks = []
+    for slug in TITLES:
+        verdict = request.POST.get(f"verdict-{slug}")
+        if verdict in ("good", "mend"):
+            marks.append(services.OwnMark(category=slug, verdict=verdict))
+    pins = zip(request.POST.getlist("pin-bar"), request.POST.getlist("pin-category"), request.POST.getlist("pin-text"), strict=False)
+    for bar, category, text in pins:
+        if bar.strip() and category in TITLES:
+            marks.append(services.OwnMark(category=category, verdict="mend", bar=bar.strip(), text=text.strip()))
+    return marks
+
+
+@student_only
+@require_POST
+def submit(request: HttpRequest, pk: int) -> HttpResponse:
+    take = get_object_or_404(Take.objects.owned_by(request.user).select_related("task__assignment"), pk=pk)
+    try:
+        services.submit_take(take=take)
+    except services.TakeRefused as error:
+        messages.error(request, str(error))
+        return redirect("stand:take", pk=pk)
+    messages.success(request, f"{take} is with your teacher.")
+    return redirect("task", pk=take.task_id)
+
+
+@student_only
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ask once, then delete for good."""
+    take = get_object_or_404(Take.objects.owned_by(request.user).with_everything(), pk=pk)
+    if request.method != "POST":
+        return render(request, "stand/delete.html", {"take": take})
+    try:
+        services.delete_take(student=request.user, take=take)
+    except services.TakeRefused as error:
+        messages.error(request, str(error))
+        return redirect("stand:take", pk=pk)
+    messages.success(request, "The take is deleted for good.")
+    return redirect("task", pk=take.task_id)

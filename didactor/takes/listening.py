@@ -1,0 +1,72 @@
+"""One take to be listened to and looked at: its passage with what was heard, what the player needs, remarks in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.urls import reverse
+
+from didactor.core.formats.lanes import View, score_with_lanes
+from didactor.core.formats.result import FindingResult, Result
+from didactor.core.judging.categories import TITLES
+from didactor.core.score.engraving import BESIDE
+from didactor.library.drawings import bar_numbers, drawn, plain_drawings
+from didactor.library.models import Engraving, Passage
+from didactor.takes.models import Analysis, Take
+
+
+def passage_of(take: Take) -> Passage:
+    """The passage a take was judged against, which need not be the assignment's of today."""
+    return Passage.objects.select_related("revision__piece").defer("revision__prepared").get(pk=take.basis["passage_id"])
+
+
+def heard_drawings(passage: Passage, analysis: Analysis | None) -> dict[str, str]:
+    """The passage beside words, with marks and lanes where something was heard."""
+    if analysis is None:
+        return plain_drawings(passage, BESIDE)
+    result = analysis.heard
+
+    def draw(engraving: Engraving, passage: Passage) -> str:
+        view = View(lanes=result.ear.lanes, bar_numbers=bar_numbers(passage))
+        return score_with_lanes(engraving.svg, engraving.geometry, result, view)
+
+    return drawn(f"heard:{analysis.pk}", passage, BESIDE, draw)
+
+
+def player_data(take: Take, result: Result | None) -> dict[str, Any] | None:
+    """What the player in the browser needs: the sound, its delay, and when each note and bar sounds; None without a sound to play."""
+    if not take.playback:
+        return None
+    notes = [n for n in (result.notes if result else None) or () if n.onset_s is not None]
+    bars: dict[tuple[str, int], float | None] = {}
+    for note in notes:
+        bars.setdefault((note.bar, note.pass_), note.onset_s)
+    return {
+        "sound": reverse("takes:sound", args=[take.pk]),
+        "delay": take.playback_delay_s,
+        "duration": take.duration_s,
+        "peaks": take.peaks,
+        "notes": [[n.id, n.pass_, n.onset_s, n.offset_s] for n in notes],
+        "bars": [[bar, str(pass_), time_s] for (bar, pass_), time_s in bars.items()],
+    }
+
+
+@dataclass(frozen=True, kw_only=True)
+class Remark:
+    """A finding as pages show it; ``note_index`` says which note's evidence stands behind it."""
+
+    finding: FindingResult
+    title: str
+    note_index: int | None
+
+
+def remarks_of(result: Result | None) -> list[Remark]:
+    """Findings by category, the gravest first."""
+    found: Sequence[FindingResult] = (result.findings if result else None) or ()
+    order = list(dict.fromkeys(f.category for f in found))
+    return [
+        Remark(finding=f, title=TITLES[f.category], note_index=result.index_of_note(f.note_ids, f.pass_) if result else None)
+        for f in sorted(found, key=lambda f: order.index(f.category))
+    ]
