@@ -34,11 +34,11 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 from report import close  # noqa: E402
 
 from didactor.core.errors import CoreError  # noqa: E402
-from didactor.core.score.abc import abc_to_musicxml, tunes_in  # noqa: E402
-from didactor.core.score.engraving import engrave  # noqa: E402
 from didactor.core.score.expected import expect  # noqa: E402
 from didactor.core.score.model import Score  # noqa: E402
-from didactor.core.score.musicxml import prepare, read  # noqa: E402
+from didactor.core.score.read.abc import abc_to_musicxml, tunes_in  # noqa: E402
+from didactor.core.score.read.musicxml import prepare, read  # noqa: E402
+from didactor.core.score.write.engraving import engrave  # noqa: E402
 
 MUSICXML, ABC = 300, 300
 #: Onsets are compared in parts of a quarter.

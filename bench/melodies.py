@@ -13,8 +13,8 @@ import numpy as np
 
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation, expect
-from didactor.core.score.musicxml import prepare, read
-from didactor.core.score.write import VALUES, Line, write_musicxml
+from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.write.as_musicxml import VALUES, Line, write_musicxml
 from didactor.core.units import pitch_to_midi
 
 SCALES = {

@@ -20,14 +20,14 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 
 from report import close  # noqa: E402
 
-from didactor.core.score.difficulty import difficulty  # noqa: E402
 from didactor.core.score.expected import expect  # noqa: E402
 from didactor.core.score.generate.pitches import scale_ladder  # noqa: E402
 from didactor.core.score.generate.sight_reading import sight_reading  # noqa: E402
-from didactor.core.score.likeness import Kind, likenesses  # noqa: E402
 from didactor.core.score.model import Part  # noqa: E402
-from didactor.core.score.musicxml import prepare, read  # noqa: E402
-from didactor.core.score.write import Line, write_musicxml  # noqa: E402
+from didactor.core.score.read.musicxml import prepare, read  # noqa: E402
+from didactor.core.score.study.difficulty import difficulty  # noqa: E402
+from didactor.core.score.study.likeness import Kind, likenesses  # noqa: E402
+from didactor.core.score.write.as_musicxml import Line, write_musicxml  # noqa: E402
 
 MELODIES, BARS = 150, 12
 

@@ -122,7 +122,7 @@ def _setting_work(scene, teacher):  # type: ignore[no-untyped-def]
     from django.core.cache import cache
 
     from didactor.assignments.services import assign, parts_written
-    from didactor.core.score.write import Line, write_musicxml
+    from didactor.core.score.write.as_musicxml import Line, write_musicxml
     from didactor.library import services
     from didactor.library.exercises import keep
     from didactor.library.jobs import engrave_parts

@@ -25,8 +25,8 @@ from didactor.core.judging.stages import STAGES
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, expect, expectation_to_json, without_notation
 from didactor.core.score.model import Score
-from didactor.core.score.musicxml import read
 from didactor.core.score.open import prepare_isolated
+from didactor.core.score.read.musicxml import read
 from didactor.core.sound.backing import Backing
 from didactor.core.sound.player.performance import STYLES
 from didactor.core.sound.player.render import SOURCES

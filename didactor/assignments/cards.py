@@ -10,10 +10,10 @@ from django.core.cache import cache
 
 from didactor.assignments.models import Task
 from didactor.core.formats.lanes.score import cropped
-from didactor.core.score.musicxml import prepare
 from didactor.core.score.open import engrave_isolated
-from didactor.core.score.rhythm_cards import cards_as_musicxml, rhythm_cards
+from didactor.core.score.read.musicxml import prepare
 from didactor.core.score.roadmap import bars_between
+from didactor.core.score.study.rhythm_cards import cards_as_musicxml, rhythm_cards
 from didactor.library.notation import read_part
 
 

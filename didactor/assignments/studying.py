@@ -10,15 +10,15 @@ from didactor.assignments.models import Task
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.formats.lanes.fingering import chord_picture, keyboard_picture
 from didactor.core.instruments import Instrument, find_instrument
-from didactor.core.score.difficulty import ladder, starting_tempo
-from didactor.core.score.fingering import Fingering, chord_shape, fingering_of
-from didactor.core.score.hand_moves import hand_moves
-from didactor.core.score.likeness import likenesses
 from didactor.core.score.model import Bar, Note, Part
-from didactor.core.score.reading_aids import NAMINGS, counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
 from didactor.core.score.roadmap import bars_between
-from didactor.core.score.terms import signs_in, terms_in
-from didactor.core.score.woodwinds import KEYS
+from didactor.core.score.study.difficulty import ladder, starting_tempo
+from didactor.core.score.study.fingering import Fingering, chord_shape, fingering_of
+from didactor.core.score.study.hand_moves import hand_moves
+from didactor.core.score.study.likeness import likenesses
+from didactor.core.score.study.reading_aids import NAMINGS, counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
+from didactor.core.score.study.terms import signs_in, terms_in
+from didactor.core.score.study.woodwinds import KEYS
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import difficulty_of

@@ -8,12 +8,12 @@ from typing import Any
 from django.db import transaction
 
 from didactor.core.instruments import BY_SLUG, Instrument
-from didactor.core.score.arrange import arrange, fits
 from didactor.core.score.expected import expect
 from didactor.core.score.generate import make
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.spelling import interval_for
 from didactor.core.score.summary import summary
+from didactor.core.score.write.arrange import arrange, fits
 from didactor.core.units import midi_to_name
 from didactor.library.models import Passage, PieceRevision
 from didactor.library.notation import expectation_of, read_part

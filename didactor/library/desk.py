@@ -18,10 +18,10 @@ from django.db.models import F
 from didactor.core.errors import AudioError, PassageError
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.instruments import BY_SLUG, find_instrument
-from didactor.core.score.likeness import likenesses
 from didactor.core.score.model import Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
-from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
+from didactor.core.score.study.likeness import likenesses
+from didactor.core.score.study.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from django.core.cache import cache
 
 from didactor.core.formats.lanes import plain_score
-from didactor.core.score.engraving import ACROSS
+from didactor.core.score.write.engraving import ACROSS
 from didactor.library.models import Engraving, Passage
 from didactor.library.notation import ENGRAVER, engravings_of
 

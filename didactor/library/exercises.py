@@ -9,8 +9,8 @@ from typing import Any
 from didactor.core.errors import PassageError
 from didactor.core.score.generate import make
 from didactor.core.score.generate.exercise import choices_of
-from didactor.core.score.musicxml import prepare
 from didactor.core.score.open import engrave_isolated
+from didactor.core.score.read.musicxml import prepare
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.spelling import interval_for, pitch_name
 from didactor.library.models import Kind, Passage, Piece

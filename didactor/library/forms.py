@@ -4,9 +4,9 @@ from typing import Any
 
 from django import forms
 
-from didactor.core.score.difficulty import HARDEST
-from didactor.core.score.formats_in import FORMATS
 from didactor.core.score.generate.exercise import METRES
+from didactor.core.score.read.formats import suffixes
+from didactor.core.score.study.difficulty import HARDEST
 from didactor.library.imports import MOST_FILES
 from didactor.library.models import Kind, Piece
 from didactor.people.models import Level
@@ -30,7 +30,7 @@ class PieceForm(forms.Form):
     score = FilesField(
         label="Scores",
         help_text="MusicXML (.musicxml, .xml, .mxl), MIDI, ABC or ChordPro. Several files at once are fine.",
-        widget=ManyFiles(attrs={"accept": ",".join(FORMATS)}),
+        widget=ManyFiles(attrs={"accept": ",".join(suffixes())}),
     )
     title = forms.CharField(max_length=200, required=False, help_text="Empty: as the file says. For a single file only.")
 
@@ -57,7 +57,7 @@ class SearchForm(forms.Form):
 class VersionForm(forms.Form):
     """A corrected file of a piece that is in the library."""
 
-    score = forms.FileField(label="File", widget=forms.FileInput(attrs={"accept": ",".join(FORMATS)}))
+    score = forms.FileField(label="File", widget=forms.FileInput(attrs={"accept": ",".join(suffixes())}))
 
 
 class DetailsForm(forms.ModelForm):

@@ -6,7 +6,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
-from didactor.core.score.difficulty import HARDEST
+from didactor.core.score.study.difficulty import HARDEST
 from didactor.library.querysets import ImportQuerySet, PassageQuerySet, PieceQuerySet
 from didactor.people.models import Level, Person, Studio
 

@@ -6,12 +6,12 @@ from collections.abc import Collection
 from functools import lru_cache
 
 from didactor.core.errors import PassageError
-from didactor.core.score.engraving import ACROSS
 from didactor.core.score.expected import Expectation, expect, without_notation
 from didactor.core.score.model import Part
-from didactor.core.score.musicxml import read
 from didactor.core.score.open import engrave_isolated
+from didactor.core.score.read.musicxml import read
 from didactor.core.score.roadmap import bars_between, played_order
+from didactor.core.score.write.engraving import ACROSS
 from didactor.library.models import Engraving, Passage, PieceRevision
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.

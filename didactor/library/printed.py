@@ -10,9 +10,9 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from didactor.core.errors import ScoreError
-from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, write_draft
 from didactor.core.score.expected import without_notation
 from didactor.core.score.generate.layout import bar_length
+from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
 from didactor.library.models import Passage
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Person

@@ -11,12 +11,12 @@ from django.core.cache import cache
 from didactor.core.errors import PassageError
 from didactor.core.formats.lanes import plain_score
 from didactor.core.formats.lanes.study import StudyView, study_score
-from didactor.core.score.difficulty import Correction, Difficulty, difficulty, ladder, starting_tempo
-from didactor.core.score.engraving import ACROSS
 from didactor.core.score.expected import expect
-from didactor.core.score.likeness import Kind, Likeness, likenesses
 from didactor.core.score.model import Part
-from didactor.core.score.segments import Segment, hardest_first, phrases, two_by_two
+from didactor.core.score.study.difficulty import Correction, Difficulty, difficulty, ladder, starting_tempo
+from didactor.core.score.study.likeness import Kind, Likeness, likenesses
+from didactor.core.score.study.segments import Segment, hardest_first, phrases, two_by_two
+from didactor.core.score.write.engraving import ACROSS
 from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute, quarters_to_beats_per_minute
 from didactor.library.models import BarCorrection, Passage, Piece, PieceRevision
 from didactor.library.notation import ENGRAVER, engravings_of, read_part

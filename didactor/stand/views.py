@@ -20,7 +20,7 @@ from didactor.assignments.services import open_sealed as open_the_seal
 from didactor.assignments.studying import LAYERS, study_sheet
 from didactor.core.errors import CoreError, PassageError
 from didactor.core.judging.categories import TITLES
-from didactor.core.score.reading_aids import NAMINGS
+from didactor.core.score.study.reading_aids import NAMINGS
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, student_only
 from didactor.progress.rows import task_rows

@@ -11,7 +11,7 @@ from django.urls import reverse
 from didactor.core.formats.lanes import View, score_with_lanes
 from didactor.core.formats.result import FindingResult, Result
 from didactor.core.judging.categories import TITLES
-from didactor.core.score.engraving import BESIDE
+from didactor.core.score.write.engraving import BESIDE
 from didactor.library.drawings import bar_numbers, drawn, plain_drawings
 from didactor.library.models import Engraving, Passage
 from didactor.takes.models import Analysis, Take

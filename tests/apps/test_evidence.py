@@ -9,7 +9,7 @@ import mido
 from django.test import TestCase
 from django.urls import reverse
 
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 from didactor.takes.services import OwnMark, review_own_take, submit_take
 from tests import scene as scenes
 

@@ -22,7 +22,7 @@ from didactor.assignments.forms import kept_of
 from didactor.assignments.models import Assignment, Task, TaskState, Template, WeekNote
 from didactor.core.errors import PassageError
 from didactor.core.instruments import BY_SLUG
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate, wav_bytes

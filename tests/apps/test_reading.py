@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
-from didactor.core.score.engraving import ACROSS, BESIDE
+from didactor.core.score.write.engraving import ACROSS, BESIDE
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Engraving
 from didactor.progress.rows import task_rows

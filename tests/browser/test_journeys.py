@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from didactor.assignments.models import Assignment
 from didactor.assignments.services import assign
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from didactor.library.desk import set_accompaniment
 from didactor.library.jobs import render_model
 from didactor.library.models import ModelSound

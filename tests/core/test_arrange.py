@@ -6,11 +6,11 @@ from django.test import SimpleTestCase
 from lxml import etree
 
 from didactor.core.instruments import BY_SLUG, INSTRUMENTS, LEVELS
-from didactor.core.score.arrange import arrange, fits
 from didactor.core.score.expected import expect
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.spelling import interval_for, key_alters, moved, pitch_name
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.write.arrange import arrange, fits
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from tests.music import TUNE, musicxml
 
 CHROMATIC = "D4:q D#4:q E4:q F4:e F#4:e | G4:q G#4:q G4:q@Gm Bb4:q | C#5:h D5:h~ | D5:h C5:q C#5:q"

@@ -12,7 +12,7 @@ import mido
 from django.test import SimpleTestCase
 
 from didactor.cli import main
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 from tests.music import musicxml
 
 

@@ -11,8 +11,8 @@ from django.test import SimpleTestCase
 
 from didactor.core.errors import CoreError
 from didactor.core.score.expected import expect
-from didactor.core.score.formats_in import to_musicxml
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.formats import to_musicxml
+from didactor.core.score.read.musicxml import prepare, read
 from tests.music import musicxml
 
 ABC = (

@@ -8,11 +8,11 @@ import re
 from django.test import SimpleTestCase
 
 from didactor.core.errors import PassageError
-from didactor.core.score.engraving import ACROSS, BESIDE, LAYOUTS, Engraving, engrave
 from didactor.core.score.model import Part
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.roadmap import bars_between
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
+from didactor.core.score.write.engraving import ACROSS, BESIDE, LAYOUTS, Engraving, engrave
 from tests.music import TUNE
 
 PIANO = Line(text=TUNE, lower=" | ".join(["r:q", *["D3:h A3:h"] * 8]), name="Piano", fifths=2)

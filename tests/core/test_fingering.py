@@ -7,12 +7,12 @@ from django.test import SimpleTestCase
 from didactor.core.formats.lanes.fingering import chord_picture, keyboard_picture
 from didactor.core.instruments import BY_SLUG
 from didactor.core.score.chords import chord_pitch_classes
-from didactor.core.score.fingering import chord_shape, fingering_of
-from didactor.core.score.hand_moves import hand_moves
-from didactor.core.score.musicxml import prepare, read
-from didactor.core.score.terms import signs_in, terms_in
-from didactor.core.score.woodwinds import charts
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.study.fingering import chord_shape, fingering_of
+from didactor.core.score.study.hand_moves import hand_moves
+from didactor.core.score.study.terms import signs_in, terms_in
+from didactor.core.score.study.woodwinds import charts
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from didactor.core.units import name_to_midi
 
 WORDS = "<direction><direction-type><words>{}</words></direction-type></direction>"

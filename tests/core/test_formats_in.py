@@ -8,11 +8,11 @@ import mido
 from django.test import SimpleTestCase
 
 from didactor.core.errors import ScoreError
-from didactor.core.score.abc import abc_to_musicxml
 from didactor.core.score.expected import Expectation, expect
-from didactor.core.score.formats_in import to_musicxml
 from didactor.core.score.model import Score
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.abc import abc_to_musicxml
+from didactor.core.score.read.formats import to_musicxml
+from didactor.core.score.read.musicxml import prepare, read
 
 HEAD = "X:1\nT:Lantern Hill\nC:Made up\nM:4/4\nL:1/8\nQ:1/4=96\nK:D\n"
 

@@ -17,7 +17,7 @@ from didactor.core.score.generate.patterns import CHORD_FIGURES, DIRECTIONS, FIG
 from didactor.core.score.generate.pitches import CHORDS, SCALES, TONICS
 from didactor.core.score.generate.sight_reading import LEVELS
 from didactor.core.score.model import Part
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 
 
 def part(kind: str, **choices: object) -> Part:

@@ -15,10 +15,10 @@ from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
-from didactor.core.score.engraving import Engraving
 from didactor.core.score.expected import Expectation
-from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.open import engrave_isolated
+from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.write.engraving import Engraving
 from didactor.core.sound.player.take import simulate
 from didactor.core.sound.recording import RATE_HZ, Recording
 from tests.music import TUNE, expectation, musicxml, played

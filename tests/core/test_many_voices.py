@@ -16,8 +16,8 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, expect
-from didactor.core.score.musicxml import prepare, read
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate

@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 from didactor.core.errors import ScoreError
 from didactor.core.score.expected import Expectation, expect, expectation_to_json
 from didactor.core.score.model import Part
-from didactor.core.score.musicxml import prepare, read
+from didactor.core.score.read.musicxml import prepare, read
 
 HEAD = (
     '<?xml version="1.0"?><score-partwise><part-list><score-part id="P1"><part-name>{name}</part-name></score-part></part-list>'

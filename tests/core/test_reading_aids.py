@@ -7,9 +7,9 @@ from django.test import SimpleTestCase
 from didactor.core.errors import PassageError
 from didactor.core.score.expected import of_staff
 from didactor.core.score.model import Part
-from didactor.core.score.musicxml import prepare, read
-from didactor.core.score.reading_aids import counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
-from didactor.core.score.rhythm_cards import cards_as_musicxml, rhythm_cards
+from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.study.reading_aids import counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
+from didactor.core.score.study.rhythm_cards import cards_as_musicxml, rhythm_cards
 from tests.music import TUNE, expectation, musicxml
 
 

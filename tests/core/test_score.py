@@ -10,11 +10,11 @@ from django.test import SimpleTestCase
 
 from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import expect
-from didactor.core.score.formats_in import to_musicxml
-from didactor.core.score.musicxml import prepare, read
 from didactor.core.score.open import engrave_isolated, prepare_isolated
+from didactor.core.score.read.formats import to_musicxml
+from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.roadmap import played_order
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from tests.music import TUNE, expectation, musicxml
 
 

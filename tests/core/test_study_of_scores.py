@@ -6,13 +6,13 @@ from dataclasses import replace
 
 from django.test import SimpleTestCase
 
-from didactor.core.score.difficulty import HARDEST, Correction, difficulty, ladder, starting_tempo
 from didactor.core.score.expected import expect
-from didactor.core.score.hand_moves import hand_changes
-from didactor.core.score.likeness import Kind, likenesses
 from didactor.core.score.model import Part
-from didactor.core.score.musicxml import prepare, read
-from didactor.core.score.segments import hardest_first, phrases, two_by_two
+from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.study.difficulty import HARDEST, Correction, difficulty, ladder, starting_tempo
+from didactor.core.score.study.hand_moves import hand_changes
+from didactor.core.score.study.likeness import Kind, likenesses
+from didactor.core.score.study.segments import hardest_first, phrases, two_by_two
 from tests.music import musicxml
 
 FIRST = "C4:q E4:e F4:e G4:q E4:q"

@@ -6,7 +6,7 @@ from lxml import etree
 
 from didactor.core.formats.result import Result
 from didactor.core.hearing.hearing import Status
-from didactor.core.score.musicxml import parse
+from didactor.core.score.read.musicxml import parse
 
 #: Only what a finding names has colour, and one for all: the words below say what it is.
 ACCENT, NOT_JUDGED = "#9C3D1F", "#8A8A8A"

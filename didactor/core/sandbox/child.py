@@ -15,8 +15,8 @@ from didactor.core.errors import CoreError
 
 def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
     """The pieces in a file of any notation: prepared XML one after the other, with a summary of each and its length."""
-    from didactor.core.score.formats_in import to_musicxml
-    from didactor.core.score.musicxml import MAX_XML_BYTES, prepare, read
+    from didactor.core.score.read.formats import to_musicxml
+    from didactor.core.score.read.musicxml import MAX_XML_BYTES, prepare, read
     from didactor.core.score.summary import summary
 
     heads, body = [], b""
@@ -31,9 +31,9 @@ def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], 
 
 def _engrave(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
     """Some bars of one part as SVG, with its geometry."""
-    from didactor.core.score.engraving import engrave
-    from didactor.core.score.musicxml import read
+    from didactor.core.score.read.musicxml import read
     from didactor.core.score.roadmap import bars_between
+    from didactor.core.score.write.engraving import engrave
 
     prepared = source.read()
     part = read(prepared).parts[options["part"] - 1]

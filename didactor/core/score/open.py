@@ -9,7 +9,7 @@ from typing import IO, Any
 
 from didactor.core.errors import SandboxError, ScoreError
 from didactor.core.sandbox.run import Limits, run_isolated
-from didactor.core.score.engraving import ACROSS, Engraving
+from didactor.core.score.write.engraving import ACROSS, Engraving
 
 SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
 

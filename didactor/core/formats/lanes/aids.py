@@ -10,8 +10,8 @@ from lxml import etree
 from didactor.core.formats.lanes.fingering import HEIGHT, draw_fingering
 from didactor.core.formats.lanes.parts import element
 from didactor.core.formats.lanes.score import LANE_GAP, add_bars, grow, parse, systems_of
-from didactor.core.score.engraving import SVG
-from didactor.core.score.fingering import Fingering
+from didactor.core.score.study.fingering import Fingering
+from didactor.core.score.write.engraving import SVG
 
 #: Height of one row of words under a system.
 ROW = 460.0

@@ -7,8 +7,8 @@ from collections.abc import Collection, Mapping
 from lxml import etree
 
 from didactor.core.formats.lanes.parts import element
-from didactor.core.score.engraving import SVG
-from didactor.core.score.fingering import ChordShape, Fingering
+from didactor.core.score.study.fingering import ChordShape, Fingering
+from didactor.core.score.write.engraving import SVG
 
 #: Height that the fingerings of one kind take under a system, in the drawing's units.
 HEIGHT = {"valves": 560.0, "recorder": 1400.0, "keys": 1580.0, "slide": 460.0, "strings": 460.0, "frets": 460.0}

@@ -9,7 +9,7 @@ from typing import Any
 from lxml import etree
 
 from didactor.core.formats.result import NoteResult, Result
-from didactor.core.score.engraving import HALF_HEAD, SVG
+from didactor.core.score.write.engraving import HALF_HEAD, SVG
 
 
 def is_narrow(geometry: dict[str, Any]) -> bool:

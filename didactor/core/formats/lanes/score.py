@@ -10,7 +10,7 @@ from didactor.core.formats.lanes.drawn import lanes_of
 from didactor.core.formats.lanes.marks import draw_marks
 from didactor.core.formats.lanes.parts import Lane, Places, View, is_narrow
 from didactor.core.formats.result import Result
-from didactor.core.score.engraving import SVG
+from didactor.core.score.write.engraving import SVG
 
 LANE_GAP = 150.0
 

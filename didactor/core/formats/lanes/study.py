@@ -10,7 +10,7 @@ from lxml import etree
 
 from didactor.core.formats.lanes.parts import element, is_narrow
 from didactor.core.formats.lanes.score import LANE_GAP, add_bars, grow, parse, systems_of
-from didactor.core.score.engraving import SVG
+from didactor.core.score.write.engraving import SVG
 
 #: Height of the heat line's room, and of its thickest stroke, in the drawing's units.
 ROOM, THICKEST, THINNEST = 560.0, 130.0, 12.0

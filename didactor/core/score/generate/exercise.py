@@ -16,7 +16,7 @@ from didactor.core.score.generate.pitches import CHORDS, SCALES, TONICS, Ladder,
 from didactor.core.score.generate.rhythm_lines import rhythm_text
 from didactor.core.score.generate.sight_reading import LEVELS, sight_reading
 from didactor.core.score.generate.variation import vary
-from didactor.core.score.write import Line, write_musicxml
+from didactor.core.score.write.as_musicxml import Line, write_musicxml
 
 METRES = {"4/4": (4, 4), "3/4": (3, 4), "2/4": (2, 4), "6/8": (6, 8), "2/2": (2, 2), "9/8": (9, 8), "5/4": (5, 4)}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from fractions import Fraction
 
-from didactor.core.score.write import VALUES
+from didactor.core.score.write.as_musicxml import VALUES
 
 #: Lengths that one notehead can have, the longest first, with their tokens.
 _WRITABLE = sorted(

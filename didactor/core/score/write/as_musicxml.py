@@ -17,9 +17,9 @@ from fractions import Fraction
 
 from lxml import etree
 
-from didactor.core.score.accidentals import print_accidentals
 from didactor.core.score.chords import KINDS, split_symbol
 from didactor.core.score.clefs import clef_element
+from didactor.core.score.read.accidentals import print_accidentals
 
 VALUES = {"w": Fraction(4), "h": Fraction(2), "q": Fraction(1), "e": Fraction(1, 2), "s": Fraction(1, 4), "t": Fraction(1, 8)}
 TYPES = {"w": "whole", "h": "half", "q": "quarter", "e": "eighth", "s": "16th", "t": "32nd"}

@@ -12,9 +12,9 @@ from lxml import etree
 
 from didactor.core.errors import PassageError
 from didactor.core.instruments import Instrument
-from didactor.core.score.accidentals import print_accidentals
 from didactor.core.score.clefs import clef_element
-from didactor.core.score.musicxml import parse
+from didactor.core.score.read.accidentals import print_accidentals
+from didactor.core.score.read.musicxml import parse
 from didactor.core.score.spelling import Interval, interval_for, moved, place, spelled
 
 #: Octaves tried up and down.

@@ -6,8 +6,8 @@ import itertools
 from collections.abc import Sequence
 
 from didactor.core.instruments import Instrument
-from didactor.core.score.fingering import fingering_of
 from didactor.core.score.model import Note
+from didactor.core.score.study.fingering import fingering_of
 
 #: Semitones that five fingers cover on a keyboard without moving, the thumb and the little one stretched a little.
 KEYBOARD_SPAN = 9

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from didactor.core.score.difficulty import Difficulty
 from didactor.core.score.model import Bar, Part
+from didactor.core.score.study.difficulty import Difficulty
 
 #: A phrase is at least and mostly at most so many bars long.
 SHORTEST_PHRASE, LONGEST_PHRASE = 2, 8

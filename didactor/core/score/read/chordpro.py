@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.abc.fields import Key, read_key, read_metre
 from didactor.core.score.chords import chord_pitch_classes
-from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, write_draft
+from didactor.core.score.read.abc.fields import Key, read_key, read_metre
+from didactor.core.score.read.formats import Format, register
+from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
 
 MAX_BARS = 2000
 _SHORT = {"t": "title", "st": "subtitle", "sog": "start_of_grid", "eog": "end_of_grid", "c": "comment"}
@@ -168,3 +169,14 @@ def _shared_out(words: str, strokes: int) -> list[str]:
 def _tell(sheet: _Sheet, text: str) -> None:
     if all(p.text != text for p in sheet.problems):
         sheet.problems.append(Problem(code="score.chordpro", text=text))
+
+
+register(
+    Format(
+        title="ChordPro",
+        suffixes=(".cho", ".chordpro", ".crd", ".pro", ".txt"),
+        place=40,
+        recognises=lambda sample: bool(re.search(r"\[[A-G][#b]?[^\]]{0,8}\]|\{\s*(t|title|sog|start_of_grid)\b", sample.text)),
+        read=lambda sample: [chordpro_to_musicxml(sample.text)],
+    )
+)

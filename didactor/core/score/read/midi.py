@@ -14,8 +14,9 @@ from fractions import Fraction
 import mido
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, Pitch, without_control_signs, write_draft
+from didactor.core.score.read.formats import Format, register
 from didactor.core.score.spelling import simplest
+from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, Pitch, without_control_signs, write_draft
 from didactor.core.units import STEP_SEMITONES, name_to_midi
 
 MAX_NOTES, MAX_BARS = 60_000, 3000
@@ -188,3 +189,14 @@ def _pitch(midi: int, fifths: int) -> Pitch:
 def _clef(notes: list[tuple[Fraction, Fraction, list[int]]]) -> str:
     pitches = sorted(m for _, _, midis in notes for m in midis)
     return "bass" if pitches[len(pitches) // 2] < name_to_midi("A3") else "treble"
+
+
+register(
+    Format(
+        title="MIDI",
+        suffixes=(".mid", ".midi"),
+        place=20,
+        recognises=lambda sample: sample.data.startswith(b"MThd") or (sample.data.startswith(b"RIFF") and sample.data[8:12] == b"RMID"),
+        read=lambda sample: [midi_to_musicxml(sample.data[sample.data.find(b"MThd") :])],
+    )
+)

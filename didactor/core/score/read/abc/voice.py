@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from fractions import Fraction
 
-from didactor.core.score.abc.fields import Key
-from didactor.core.score.draft import DraftBar, DraftNote, Pitch
+from didactor.core.score.read.abc.fields import Key
+from didactor.core.score.write.draft import DraftBar, DraftNote, Pitch
 
 
 @dataclass

@@ -9,8 +9,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, write_draft
 from didactor.core.score.model import Bar, Note
+from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
 
 MOST_CARDS = 8
 

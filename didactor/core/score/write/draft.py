@@ -12,9 +12,9 @@ from fractions import Fraction
 
 from lxml import etree
 
-from didactor.core.score.accidentals import print_accidentals
 from didactor.core.score.chords import KINDS, split_symbol
 from didactor.core.score.clefs import clef_element
+from didactor.core.score.read.accidentals import print_accidentals
 
 #: MusicXML's note types by length in quarters, the longest first.
 _TYPES = [

@@ -12,7 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from didactor.core.instruments import Instrument
-from didactor.core.score.woodwinds import charts, in_words
+from didactor.core.score.study.woodwinds import charts, in_words
 from didactor.core.units import name_to_midi
 
 #: Semitones that the tube is lengthened by, and the valves that are pressed for it.

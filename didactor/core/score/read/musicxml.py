@@ -18,8 +18,9 @@ from fractions import Fraction
 from lxml import etree
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.accidentals import print_accidentals
 from didactor.core.score.model import Bar, Part, Score
+from didactor.core.score.read.accidentals import print_accidentals
+from didactor.core.score.read.formats import Format, Sample, register
 
 MAX_XML_BYTES = 40 * 1024 * 1024
 MAX_ZIP_MEMBERS = 200
@@ -182,7 +183,7 @@ def _what(note: Element) -> str:
 
 def read(data: bytes) -> Score:
     """Prepared MusicXML to a ``Score``. Raises ``ScoreError`` where the music cannot be understood."""
-    from didactor.core.score.musicxml_parts import read_part
+    from didactor.core.score.read.musicxml_parts import read_part
 
     root = parse(data)
     names = {entry.get("id", ""): entry for entry in root.findall("part-list/score-part")}
@@ -220,3 +221,18 @@ def _as_long_as(bar: Bar, own: float, most: float) -> Bar:
     full = 4.0 * bar.beats / bar.beat_type
     length = own if own >= full else min(full, most) or full
     return bar if abs(length - bar.length_quarters) < 1e-9 else replace(bar, length_quarters=length)
+
+
+def _recognises(sample: Sample) -> bool:
+    return sample.data.startswith((ZIP_MAGIC, b"\xff\xfe", b"\xfe\xff")) or sample.head.startswith(b"<") or not sample.data.strip()
+
+
+register(
+    Format(
+        title="MusicXML",
+        suffixes=(".musicxml", ".xml", ".mxl"),
+        place=10,
+        recognises=_recognises,
+        read=lambda sample: [(sample.data, [])],
+    )
+)

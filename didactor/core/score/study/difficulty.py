@@ -18,9 +18,9 @@ from statistics import median
 
 from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
-from didactor.core.score.hand_moves import hand_changes, hand_moves
 from didactor.core.score.model import Part
 from didactor.core.score.spelling import key_alters
+from didactor.core.score.study.hand_moves import hand_changes, hand_moves
 
 WEIGHTS = {"speed": 1.6, "rhythm": 1.0, "leaps": 0.8, "signs": 1.1, "key": 0.35, "range": 0.5, "together": 0.9, "moves": 0.5, "hands": 0.3}
 WORDS = {

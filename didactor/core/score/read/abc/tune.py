@@ -6,11 +6,11 @@ import re
 from fractions import Fraction
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.abc.fields import Key, default_unit, read_clef, read_key, read_metre, read_tempo, read_unit
-from didactor.core.score.abc.tokens import Token, length_of, notes_inside, tokens
-from didactor.core.score.abc.voice import Voice
 from didactor.core.score.chords import chord_pitch_classes
-from didactor.core.score.draft import DraftBar, DraftNote, DraftPart, Pitch, write_draft
+from didactor.core.score.read.abc.fields import Key, default_unit, read_clef, read_key, read_metre, read_tempo, read_unit
+from didactor.core.score.read.abc.tokens import Token, length_of, notes_inside, tokens
+from didactor.core.score.read.abc.voice import Voice
+from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, Pitch, write_draft
 
 MAX_BYTES = 2 * 1024 * 1024
 MAX_TUNES = 2000
