@@ -106,3 +106,20 @@ class ManyVoicesTests(SimpleTestCase):
         note = two_hands().notes[index_of("6", 2.0, "G5")]
         analysis = heard({"kind": "missed", "note": index_of("6", 2.0, "G5")}, optional=(note.id,))
         self.assertEqual(analysis.findings, ())
+
+    def test_neighbouring_moments_missed_are_missed_and_nothing_dies(self):
+        faults = [{"kind": "missed", "note": i} for i, n in enumerate(two_hands().notes) if n.bar == "6" and n.beat in (2.0, 3.0)]
+        analysis = heard(*faults)
+        missed = {i for i, n in enumerate(analysis.evidence.notes) if n.status is Status.MISSED}
+        self.assertEqual(missed, {f["note"] for f in faults})
+
+    def test_another_right_note_is_right(self):
+        upper, lower = index_of("2", 0.0, "F5"), index_of("8", 0.0, "C3")
+        faults = [{"kind": "wrong", "note": upper, "semitones": 4}, {"kind": "wrong", "note": lower, "semitones": 12}]
+        notes = two_hands().notes
+        self.assertLessEqual({"notes.wrong"}, {f.code for f in heard(*faults).findings})
+        choices = {notes[upper].id: (notes[upper].sounding_midi + 4,), notes[lower].id: (notes[lower].sounding_midi + 12,)}
+        analysis = heard(*faults, alternatives=choices)
+        self.assertEqual([f.text for f in analysis.findings], [])
+        self.assertEqual([analysis.evidence.notes[i].status for i in (upper, lower)], [Status.CORRECT] * 2)
+        self.assertEqual(analysis.evidence.notes[upper].heard_midi, notes[upper].sounding_midi + 4)

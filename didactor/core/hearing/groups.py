@@ -26,6 +26,7 @@ TOGETHER_S = 0.06
 #: Posteriors up to here say little.
 FAINT = 0.4
 MISSED_COST, WRONG_COST, EXTRA_COST = 1.0, 1.15, 0.8
+OPTIONAL_MISSED_COST = 0.15
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -130,16 +131,20 @@ def group_material(groups: list[Group], moments: list[Moment], expectation: Expe
         for strike in group.strikes:
             heard[g, strike.midi - LOWEST_MIDI] = strike.strength
             clear[g, strike.midi - LOWEST_MIDI] = strike.clearness
-    written = np.zeros((len(moments), KEYS))
+    written, sizes = np.zeros((len(moments), KEYS)), np.zeros(len(moments))
+    sure = np.minimum(1.0, heard / 0.7)
+    hit = np.zeros((len(groups), len(moments)))
     for m, moment in enumerate(moments):
         for index in moment.notes:
-            key = expectation.notes[index].sounding_midi + shift - LOWEST_MIDI
-            if 0 <= key < KEYS:
-                written[m, key] = 1.0
-    sizes = np.maximum(written.sum(axis=1), 1.0)
+            # Any pitch that is right here counts, once.
+            keys = [k for p in expectation.notes[index].pitches if 0 <= (k := p + shift - LOWEST_MIDI) < KEYS]
+            if keys:
+                written[m, keys] = 1.0
+                hit[:, m] += sure[:, keys].max(axis=1)
+                sizes[m] += 1.0
+    hit /= np.maximum(sizes, 1.0)[None, :]
     allowed = np.minimum(1.0, written + _overtones(written))
     strength = clear.sum(axis=1)
-    hit = np.minimum(1.0, heard / 0.7) @ written.T / sizes[None, :]
     foreign = (strength[:, None] - clear @ allowed.T) / np.maximum(strength[:, None], 0.5)
     pair = WRONG_COST * (0.75 * (1.0 - hit) + 0.25 * foreign)
     return Material(
@@ -147,7 +152,7 @@ def group_material(groups: list[Group], moments: list[Moment], expectation: Expe
         extra=EXTRA_COST * np.clip(strength, 0.05, 1.0),
         soft=strength < 0.5,
         quarters=np.array([m.quarters for m in moments]),
-        missed=np.full(len(moments), MISSED_COST),
+        missed=np.array([OPTIONAL_MISSED_COST if all(expectation.notes[i].optional for i in m.notes) else MISSED_COST for m in moments]),
         untimed=np.zeros(len(moments), dtype=bool),
         bar_start=np.array([m.bar_start for m in moments]),
         pair=pair,

@@ -69,8 +69,11 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         seconds_per_quarter: the target tempo, a first guess.
     """
     take = listen(samples, expectation, seconds_per_quarter)
-    if take is None:
-        return None
+    return None if take is None else hearing_of(take, samples)
+
+
+def hearing_of(take: Take, samples: npt.NDArray[np.float32]) -> Hearing:
+    """What is to be said of a take whose strikes are laid over the score."""
     notes = take.notes_heard()
     right = sum(n.status is Status.CORRECT for n in notes)
     sure = [(n.heard_midi, n.onset_s) for n in notes if n.status is Status.CORRECT and n.heard_midi is not None and n.onset_s is not None]
@@ -105,21 +108,16 @@ class Take:
     @cached_property
     def times(self) -> dict[int, float]:
         """Moment to its time: of its group, or between its neighbours' groups."""
-        known = {m.note: self.groups[m.event].time_s for m in self.alignment.matches}
-        if len(known) < 2:
-            return known
-        stretches = self.stretches
-        for index in range(min(known), max(known)):
-            if index in known:
-                continue
-            before = max(i for i in known if i < index)
-            after = min(i for i in known if i > index)
+        heard = {m.note: self.groups[m.event].time_s for m in self.alignment.matches}
+        times, stretches = dict(heard), self.stretches
+        for before, after in itertools.pairwise(sorted(heard)):
             if stretches[before] != stretches[after]:
                 continue
             a, b = self.moments[before].quarters, self.moments[after].quarters
-            share = (self.moments[index].quarters - a) / max(b - a, 1e-6)
-            known[index] = known[before] + share * (known[after] - known[before])
-        return known
+            for index in range(before + 1, after):
+                share = (self.moments[index].quarters - a) / max(b - a, 1e-6)
+                times[index] = heard[before] + share * (heard[after] - heard[before])
+        return times
 
     @cached_property
     def _every_time(self) -> list[tuple[int, float]]:
@@ -135,8 +133,9 @@ class Take:
         return result
 
     def company(self, moment: Moment, index: int) -> frozenset[int]:
-        own = self.expectation.notes[index].sounding_midi
-        return frozenset(self.expectation.notes[i].sounding_midi + self.shift for i in moment.notes if i != index) - {own + self.shift}
+        own = self.expectation.notes[index].pitches
+        others = frozenset(self.expectation.notes[i].sounding_midi + self.shift for i in moment.notes if i != index)
+        return others - {p + self.shift for p in own}
 
     def seconds(self, index: int) -> float:
         return self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
@@ -162,9 +161,14 @@ class Take:
         rows = self.rows()
         if not rows:
             return notes
-        wanted = [self.expectation.notes[i].sounding_midi + self.shift for _, i, _, _ in rows]
-        odds = MODEL.log_odds(np.array([self.features(midi, i, t, c) for midi, (_, i, t, c) in zip(wanted, rows, strict=True)]))
-        for (moment, index, due_s, company), midi, odd in zip(rows, wanted, odds.tolist(), strict=True):
+        asked = [(row, p + self.shift) for row, entry in enumerate(rows) for p in self.expectation.notes[entry[1]].pitches]
+        odds = MODEL.log_odds(np.array([self.features(midi, *rows[row][1:]) for row, midi in asked]))
+        # Of several pitches that are right the one that is heard most clearly was meant.
+        best: dict[int, tuple[float, int]] = {}
+        for (row, midi), odd in zip(asked, odds.tolist(), strict=True):
+            best[row] = max(best.get(row, (odd, midi)), (odd, midi), key=lambda pair: pair[0])
+        for row, (moment, index, due_s, company) in enumerate(rows):
+            odd, midi = best[row]
             doubt = NOT_CARRIED if self._is_not_carried(midi) else 0.0
             time_s = due_s
             elsewhere = self._struck_elsewhere(moment, index, midi, due_s)
@@ -192,8 +196,8 @@ class Take:
 
     @cached_property
     def _keys(self) -> list[frozenset[int]]:
-        """The keys of every moment."""
-        return [frozenset(self.expectation.notes[i].sounding_midi + self.shift for i in m.notes) for m in self.moments]
+        """The keys of every moment, with all that are right there."""
+        return [frozenset(p + self.shift for i in m.notes for p in self.expectation.notes[i].pitches) for m in self.moments]
 
     def _due_at(self, time_s: float) -> frozenset[int]:
         """Keys of the moments within a strike's reach of a time."""
@@ -276,7 +280,7 @@ class Take:
         for m, at in self._every_time:
             for i in self.moments[m].notes:
                 if at - 0.15 < time_s < at + max(0.15, self.seconds(i) + 0.1):
-                    result.add(self.expectation.notes[i].sounding_midi + self.shift)
+                    result.update(p + self.shift for p in self.expectation.notes[i].pitches)
         return result
 
     def _played_instead(self, moment: int, midi: int, time_s: float) -> int | None:
@@ -375,6 +379,21 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
     strikes = strikes_of(posteriors, sound, tuning_cents)
     if len(strikes) < MIN_STRIKES:
         return None
+    evidence = Evidence(
+        posteriors=posteriors,
+        spectrum=sound,
+        tuning_cents=tuning_cents,
+        carried_from_hz=carried_from_hz(normal),
+        typical_onset=0.5,
+        typical_sounding=0.5,
+    )
+    return laid_over(strikes, evidence, level_of(normal), expectation, seconds_per_quarter)
+
+
+def laid_over(
+    strikes: list[Strike], evidence: Evidence, level_db: FloatArray, expectation: Expectation, seconds_per_quarter: float
+) -> Take:
+    """Strikes (at least one, in order of time) laid over the score, whatever they are."""
     groups, moments = groups_of(strikes), moments_of(expectation)
     alignment, shift = _align_with_shift(groups, moments, expectation, seconds_per_quarter)
     matched = [
@@ -382,17 +401,7 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
         for m in alignment.matches
         for i in moments[m.note].notes
     ]
-    evidence = _typically(
-        Evidence(
-            posteriors=posteriors,
-            spectrum=sound,
-            tuning_cents=tuning_cents,
-            carried_from_hz=carried_from_hz(normal),
-            typical_onset=0.5,
-            typical_sounding=0.5,
-        ),
-        [(key, t) for _, key, t in matched],
-    )
+    evidence = _typically(evidence, [(key, t) for _, key, t in matched])
     by_staff = {
         s: _typically(evidence, [(key, t) for staff, key, t in matched if staff == s]) for s in {n.staff for n in expectation.notes}
     }
@@ -405,7 +414,7 @@ def listen(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_p
         moments=moments,
         alignment=alignment,
         shift=shift,
-        level_db=level_of(normal),
+        level_db=level_db,
     )
 
 

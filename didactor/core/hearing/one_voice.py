@@ -38,8 +38,12 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
         seconds_per_quarter: the target tempo, a first guess.
     """
     line = listen_to_line(samples, expectation, seconds_per_quarter, instrument)
-    if line is None:
-        return None
+    return None if line is None else hearing_of(line, instrument)
+
+
+def hearing_of(line: JudgedLine, instrument: Instrument) -> Hearing:
+    """What is to be said of a line that is laid over the score."""
+    expectation = line.expectation
     events, alignment, shift = line.events, line.alignment, line.shift
     right = sum(
         1 for match in alignment.matches if any(events[match.event].midi == p + shift for p in expectation.notes[match.note].pitches)
@@ -71,6 +75,19 @@ def listen_to_line(
     events = find_events(features, instrument, tuning_cents)
     if float((features.voicing > 0.6).mean()) < MIN_VOICED_SHARE or not events:
         return None
+    return laid_over(events, features, (tuning_cents, concentration), expectation, seconds_per_quarter, instrument)
+
+
+def laid_over(
+    events: list[Event],
+    features: Features,
+    tuning: tuple[float, float],
+    expectation: Expectation,
+    seconds_per_quarter: float,
+    instrument: Instrument,
+) -> JudgedLine:
+    """Events (at least one, in order of time) laid over the score, whatever they are. ``tuning``: cents, and their concentration."""
+    tuning_cents, concentration = tuning
     second = SecondOpinion(features, tuning_cents)
     alignment, shift = _align_with_shift(events, expectation, seconds_per_quarter)
     if alignment.cost_per_note > RECONSIDER_FROM_COST:

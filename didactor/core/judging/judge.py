@@ -8,12 +8,13 @@ import numpy as np
 
 from didactor.core.hearing.hearing import Hearing, NoteHeard, Status
 from didactor.core.instruments import Instrument
+from didactor.core.judging.allowances import allowing, is_broken, unexplained
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.pulse import Pulse, read_pulse
 from didactor.core.judging.readings import read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
 from didactor.core.judging.readings_of_sound import read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
-from didactor.core.score.expected import Expectation, ExpectedNote
+from didactor.core.score.expected import Expectation
 
 #: Lengths are judged of notes of so many metrical beats and more: shorter ones are shaped by touch.
 LONG_NOTE_BEATS = 2.0
@@ -38,7 +39,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
             stretch=heard.stretch,
             timed=heard.timed and heard.status is Status.CORRECT,
         )
-        for note, heard in zip(expectation.notes, map(_allowing, expectation.notes, hearing.notes), strict=True)
+        for note, heard in zip(expectation.notes, map(allowing, expectation.notes, hearing.notes), strict=True)
     ]
     if pulse is not None:
         _place(notes, pulse, moments, hearing, expectation, targets)
@@ -47,7 +48,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         targets=targets,
         instrument=instrument,
         notes=tuple(notes),
-        extra=hearing.extra,
+        extra=unexplained(hearing, expectation),
         tempo=read_tempo(pulse, expectation, targets, inferred=hearing.rhythm is not None),
         hesitations=tuple(read_hesitations(pulse, [group[0] for group in moments], expectation)),
         restarts=tuple(read_restarts(hearing.jumps, expectation)),
@@ -62,13 +63,6 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         entry=read_entry(hearing, expectation, targets),
         inferred=hearing.rhythm is not None,
     )
-
-
-def _allowing(note: ExpectedNote, heard: NoteHeard) -> NoteHeard:
-    """An optional note that was left out is not missing."""
-    if note.optional and heard.status is Status.MISSED:
-        return replace(heard, status=Status.UNCERTAIN, reason="this note may be left out")
-    return heard
 
 
 def _pulse(hearing: Hearing, expectation: Expectation, targets: Targets) -> tuple[Pulse | None, list[list[int]]]:
@@ -94,7 +88,9 @@ def _pulse(hearing: Hearing, expectation: Expectation, targets: Targets) -> tupl
     places = np.array([expectation.notes[group[0]].onset_quarters for group in groups])
     times = np.array([onsets[k] for k in kept])
     stretches = [hearing.notes[group[0]].stretch for group in groups]
-    joints = np.array([k > 0 and stretches[k] != stretches[k - 1] for k in range(len(groups))], dtype=bool)
+    held = [any("fermata" in expectation.notes[index].articulations for index in group) for group in groups]
+    # A hold takes time out of the pulse as a jump does.
+    joints = np.array([k > 0 and (stretches[k] != stretches[k - 1] or held[k - 1]) for k in range(len(groups))], dtype=bool)
     beats = np.array([expectation.bar_at(q).beat_quarters for q in places])
     return read_pulse(places, times, joints, beats, hearing.seconds_per_quarter), groups
 
@@ -109,7 +105,7 @@ def _place(
         beat_quarters = expectation.bar_at(float(pulse.quarters[k])).beat_quarters
         for index in group:
             item = notes[index]
-            if item.status is Status.UNCERTAIN or item.onset_s is None:
+            if item.status is Status.UNCERTAIN or item.onset_s is None or is_broken(item.note):
                 continue
             residual = _least(float(pulse.residual_s[k]) + item.onset_s - float(pulse.times[k]), hearing.notes[index])
             if item.status is Status.CORRECT and not pulse.hesitation[k] and not hearing.onset_holds(index, residual):

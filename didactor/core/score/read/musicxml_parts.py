@@ -195,6 +195,8 @@ def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, du
     articulations += [str(child.tag) for child in technical if child.tag in BOWINGS]
     if element.find("notations/fermata") is not None:
         articulations.append("fermata")
+    if element.find("notations/arpeggiate") is not None:
+        articulations.append("arpeggiate")
     cursor.notes.append(
         Note(
             id=element.get("id", f"n{len(cursor.notes)}"),
