@@ -49,6 +49,13 @@ def summary(entries: list[Entry]) -> tuple[str, dict[str, Any]]:
         if own:
             figures |= _figures(voices, own)
             parts += [f"### {'One voice' if voices == 'one' else 'Many voices'}", _split_tables(own), _codes(own), _outcomes(own)]
+    moved = [e for e in entries if e.scenario.voices.endswith("moved")]
+    if moved:
+        figures |= _moved_figures(moved)
+        parts += [
+            "### Expressive players, and single late moments",
+            _split(moved, lambda e: f"{e.scenario.voices}: {e.scenario.condition}"),
+        ]
     for kind in ("chords", "strokes", "clapped", "pulse", "said"):
         own = [e for e in entries if e.scenario.voices == kind]
         if own:
@@ -91,6 +98,21 @@ def _figures(voices: str, entries: list[Entry]) -> dict[str, Any]:
     figures["refused_clean"] = clean.refused
     figures["x_real_time"] = round(1 / float(np.median([e.seconds for e in entries])), 1)
     return {f"{voices}_{name}": value for name, value in figures.items()}
+
+
+def _moved_figures(entries: list[Entry]) -> dict[str, Any]:
+    """Expressive clean takes, and how many late moments are told: of each take the share of moments with a finding at their place."""
+    figures: dict[str, Any] = {}
+    for voices in ("one", "many"):
+        clean = together(e for e in entries if e.scenario.voices == f"{voices} moved" and e.scenario.condition.startswith("clean"))
+        figures[f"{voices}_false_per_100_notes_expressive"] = percent(clean.false_findings, clean.notes)
+        figures[f"{voices}_spotless_expressive_percent"] = percent(clean.spotless, clean.takes)
+    for ms in (80, 120, 200):
+        for name in ("steady", "expressive"):
+            own = together(e for e in entries if e.scenario.condition == f"faults: {ms} ms late, {name}")
+            figures[f"late_{ms}_{name}_told_percent"] = percent(own.moments_told, own.moments)
+            figures[f"late_{ms}_{name}_false_per_100_notes"] = percent(own.false_findings, own.notes)
+    return figures
 
 
 def _small_figures(kind: str, entries: list[Entry]) -> dict[str, Any]:

@@ -87,6 +87,8 @@ class Score:
     extra_planted: int = 0
     extra_found: int = 0
     extra_claimed: int = 0
+    moments: int = 0
+    moments_told: int = 0
     strokes: int = 0
     strokes_right: int = 0
     counts: int = 0
@@ -120,6 +122,7 @@ def score(take: Take, analysis: Analysis) -> Score:
     evidence = analysis.evidence
     skipped = skip_as_claimed(take, set(evidence.skipped_bars))
     _findings(result, take, analysis.findings, label, skipped[0] if skipped else None)
+    _moments(result, take, analysis.findings)
     if take.scenario.voices == "chords":
         _chords(result, take, evidence, label)
         return result
@@ -129,11 +132,23 @@ def score(take: Take, analysis: Analysis) -> Score:
         _notes(result, take, evidence, label, skipped[1] if skipped else {})
         _extras(result, take, evidence)
     _tempo(result, take, evidence)
-    if not take.truth["degradations"] and evidence.tuning is not None and take.scenario.voices in ("one", "many"):
+    if not take.truth["degradations"] and evidence.tuning is not None and take.scenario.voices.split()[0] in ("one", "many"):
         played = [n["cents"] for n in take.truth["notes"]]
         if max(played) - min(played) < 34:
             result.tuning_cents.append(abs(evidence.tuning.offset_cents - _tuning(take)))
     return result
+
+
+def _moments(result: Score, take: Take, findings: tuple[Finding, ...]) -> None:
+    """Planted late moments that are told: a note that begins there is named as early or late, in whichever hand."""
+    if not take.scenario.faults.startswith("moments"):
+        return
+    notes = take.expectation.notes
+    planted = {notes[f["note"]].onset_quarters for f in take.truth["faults"]}
+    named = {(i, f.pass_) for f in findings if f.code == "rhythm.placement" and (f.size or 0) > 0 for i in f.note_ids}
+    told = {n.onset_quarters for n in notes if (n.id, n.pass_) in named}
+    result.moments += len(planted)
+    result.moments_told += len(planted & told)
 
 
 def _truth_by_note(take: Take) -> dict[tuple[str, int], dict[str, Any]]:

@@ -23,6 +23,7 @@ from didactor.core.instruments import BY_SLUG, Instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.backing import Backing
+from didactor.core.sound.player.expression import KINDS, drawn
 from didactor.core.sound.player.performance import BEGINNER, VIRTUOSO, Style
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate
@@ -50,11 +51,12 @@ class Set:
     sources: tuple[str, ...]
     rooms: tuple[str, ...]
     base: int
+    players: str
 
 
-FIT = Set(name="fit", manner="steps", sources=("timgm", "csound"), rooms=("bedroom", "classroom"), base=500_000)
+FIT = Set(name="fit", manner="steps", sources=("timgm", "csound"), rooms=("bedroom", "classroom"), base=500_000, players="arches")
 #: Whenever single takes of this set have been looked at, ``base`` moves on.
-HELD_OUT = Set(name="held-out", manner="motifs", sources=("fluid", "additive"), rooms=("kitchen", "hall"), base=910_000)
+HELD_OUT = Set(name="held-out", manner="motifs", sources=("fluid", "additive"), rooms=("kitchen", "hall"), base=920_000, players="rubato")
 
 #: One degradation each, by name.
 DEGRADED: dict[str, list[dict[str, Any]]] = {
@@ -253,7 +255,40 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                     )
 
 
-_SCENARIOS = {"one": _one, "many": _many, "chords": _chords, "strokes": _strokes, "clapped": _clapped, "pulse": _pulse, "said": _said}
+def _moved(which: Set) -> Iterator[Scenario]:
+    """Expressive players without a fault, and single late moments of steady and of expressive players."""
+    for voices, instruments in (("one", ("clarinet", "violin", "trumpet", "cello", "flute", "piano")), ("many", ("piano", "guitar"))):
+        for i, instrument in enumerate(instruments):
+            for s, source in enumerate(which.sources):
+                for k in range(3 if voices == "one" else 6):
+                    room = which.rooms[(i + s + k) % len(which.rooms)]
+                    common = {
+                        "set": which.name,
+                        "voices": f"{voices} moved",
+                        "instrument": instrument,
+                        "source": source,
+                        "room": room,
+                        "manner": which.manner,
+                    }
+                    seed = which.base + 70_000 + 10_000 * (voices == "many") + 400 * i + 100 * s + 10 * k
+                    yield Scenario(**common, condition="clean: expressive", seed=seed, style=which.players)
+                    for n, ms in enumerate((80, 120, 200)):
+                        for style in ("trained", which.players):
+                            name = "steady" if style == "trained" else "expressive"
+                            condition = f"faults: {ms} ms late, {name}"
+                            yield Scenario(**common, condition=condition, seed=seed + 1 + n, style=style, faults=f"moments {ms}")
+
+
+_SCENARIOS = {
+    "moved": _moved,
+    "one": _one,
+    "many": _many,
+    "chords": _chords,
+    "strokes": _strokes,
+    "clapped": _clapped,
+    "pulse": _pulse,
+    "said": _said,
+}
 PLAYED_AS = {"chords": "strum", "clapped": "clap", "said": "say"}
 
 
@@ -325,7 +360,7 @@ def _targets(scenario: Scenario, tempo: float, count_off: int, truth: dict[str, 
 
 
 def _music(scenario: Scenario, instrument: Instrument) -> Expectation:
-    if scenario.voices == "many":
+    if scenario.voices.startswith("many"):
         if scenario.instrument == "piano":
             return melodies.two_hands(scenario.seed, manner=scenario.manner)
         return melodies.guitar_parts(scenario.seed, manner=scenario.manner, low=instrument.low)
@@ -360,6 +395,8 @@ def _style(scenario: Scenario, instrument: Instrument, rng: np.random.Generator)
         return BEGINNER
     if scenario.style == "virtuoso":
         return VIRTUOSO
+    if scenario.style in KINDS:
+        return Style(scatter_ms=float(rng.uniform(5, 12)), wander_percent=1.0, chord_spread_ms=14.0, expression=drawn(scenario.style, rng))
     if scenario.voices == "said":
         # Speech is looser than playing.
         return Style(scatter_ms=float(rng.uniform(15, 40)), wander_percent=float(rng.uniform(0.5, 2.0)))
@@ -376,6 +413,8 @@ def _faults(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
     if not kind:
         return []
     count = len(notes)
+    if kind.startswith("moments"):
+        return _late_moments(expectation, float(kind.split()[1]), tempo, rng)
     if kind == "mixed":
         return _chord_faults(expectation, rng) if scenario.voices == "chords" else _mixed(scenario, expectation, tempo, rng)
     middle = int(rng.integers(count // 3, 2 * count // 3))
@@ -454,6 +493,19 @@ def _mixed(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.r
     if len(places) > len(kinds):
         faults.append({"kind": "hesitation", "note": places[len(kinds)], "beats": float(rng.uniform(1.3, 2.4))})
     return faults
+
+
+def _late_moments(expectation: Expectation, ms: float, tempo: float, rng: np.random.Generator) -> list[dict[str, Any]]:
+    """Two moments of the whole take, well apart, with all that begins there late; none beside it is so near that it would be passed."""
+    moments = sorted({n.onset_quarters for n in expectation.notes})
+    gaps = {q: min(b - q for b in moments if b > q) for q in moments[:-1]}
+    roomy = [q for q in moments[3:-3] if gaps[q] * 60 / tempo > 2 * ms / 1000]
+    chosen: list[float] = []
+    for q in rng.permutation(roomy):
+        if len(chosen) < 2 and all(abs(q - c) > 6 for c in chosen):
+            chosen.append(float(q))
+    staves = {(n.onset_quarters, n.staff): i for i, n in reversed(list(enumerate(expectation.notes)))}
+    return [{"kind": "late", "note": i, "ms": ms} for (q, _), i in sorted(staves.items(), key=lambda e: e[1]) if q in chosen]
 
 
 def _extras(expectation: Expectation, rng: np.random.Generator) -> list[dict[str, Any]]:

@@ -13,6 +13,7 @@ import numpy as np
 
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation, ExpectedNote
+from didactor.core.sound.player.expression import CELL_QUARTERS, Expression, bent
 
 PULSE_MEMORY = 0.8
 VELOCITIES = {"pp": 45, "p": 56, "mp": 66, "mf": 76, "f": 90, "ff": 104}
@@ -24,7 +25,8 @@ LEGATO_SHARE, DETACHED_SHARE, STACCATO_SHARE = 1.0, 0.88, 0.45
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Style:
     """How human the player is: standard deviations of onsets (``scatter_ms``), of the beat period (``wander_percent``), of a
-    note's tuning (``note_cents``) and within a chord (``chord_spread_ms``; Goebl 2001 found 5-10 ms within one hand).
+    note's tuning (``note_cents``) and within a chord (``chord_spread_ms``; Goebl 2001 found 5-10 ms within one hand). ``expression``:
+    what is meant rather than left to chance; None for a player who only keeps time.
     """
 
     scatter_ms: float = 8.0
@@ -33,6 +35,7 @@ class Style:
     note_cents: float = 4.0
     vibrato_cents: float = 0.0
     chord_spread_ms: float = 7.0
+    expression: Expression | None = None
 
 
 #: The two ends of the human range: a beginner's unsteady hand, and a virtuoso who bends the pulse but not by chance.
@@ -67,10 +70,11 @@ def perform(
     times = _Clock(expectation, tempo_qpm, style, rng, start_s)
     notes: list[PerformedNote] = []
     scatter = _Scatter(style, rng)
+    lead = _lead_s(expectation, style.expression)
     for note in expectation.notes:
-        onset = times.at(note.onset_quarters) + scatter.of(note)
-        end = times.at(note.onset_quarters + note.duration_quarters)
-        share = STACCATO_SHARE if "staccato" in note.articulations else LEGATO_SHARE if note.slurred_to_next else DETACHED_SHARE
+        onset = times.at(note.onset_quarters) + scatter.of(note) - lead.get((note.onset_quarters, note.staff, note.sounding_midi), 0.0)
+        end = times.at(_released(note, expectation, style.expression, instrument))
+        share = _share(note, style.expression)
         if note.grace:
             onset, end, share = onset - 0.09, onset, 1.0
         notes.append(
@@ -93,6 +97,33 @@ def perform(
         if before is not None:
             notes[-1] = _keep_order(before, notes[-1])
     return sorted(notes, key=lambda n: (n.quarters, n.onset_s)) if len({n.staff for n in notes}) > 1 else notes
+
+
+def _share(note: ExpectedNote, expression: Expression | None) -> float:
+    """Sounding over written length."""
+    if "staccato" in note.articulations:
+        return STACCATO_SHARE
+    return LEGATO_SHARE if note.slurred_to_next else expression.touch if expression else DETACHED_SHARE
+
+
+def _released(note: ExpectedNote, expectation: Expectation, expression: Expression | None, instrument: Instrument) -> float:
+    """Score position at which a note ends: its own end, or the next bar where the pedal holds it."""
+    end = note.onset_quarters + note.duration_quarters
+    if expression is None or not expression.pedal or instrument.family != "keys":
+        return end
+    bar = expectation.bar_at(note.onset_quarters)
+    return max(end, bar.start_quarters + bar.length_quarters)
+
+
+def _lead_s(expectation: Expectation, expression: Expression | None) -> dict[tuple[float, int, int], float]:
+    """How much the uppermost note of each moment comes before the others: by (onset, staff, pitch), seconds."""
+    if expression is None:
+        return {}
+    moments: dict[float, list[ExpectedNote]] = {}
+    for note in expectation.notes:
+        moments.setdefault(note.onset_quarters, []).append(note)
+    tops = (max(notes, key=lambda n: n.sounding_midi) for notes in moments.values() if len(notes) > 1)
+    return {(n.onset_quarters, n.staff, n.sounding_midi): expression.lead_ms / 1000 for n in tops}
 
 
 class _Scatter:
@@ -142,6 +173,11 @@ class _Clock:
         periods = [p * (60.0 / tempo_qpm) / float(np.mean(periods[:used])) for p in periods]
         self._grid = np.arange(beats + 1, dtype=float)
         self._times = start_s + np.concatenate(([0.0], np.cumsum(periods)))
+        if style.expression is not None:
+            grid = np.arange(0.0, beats + 1e-9, CELL_QUARTERS)
+            even = np.diff(np.interp(grid, self._grid, self._times))
+            own = even * bent(expectation, style.expression, len(even), rng)
+            self._grid, self._times = grid, start_s + np.concatenate(([0.0], np.cumsum(own)))
 
     def at(self, quarters: float) -> float:
         return float(np.interp(quarters, self._grid, self._times))
