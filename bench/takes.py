@@ -280,9 +280,9 @@ def _moved(which: Set) -> Iterator[Scenario]:
 
 
 _SCENARIOS = {
-    "moved": _moved,
     "one": _one,
     "many": _many,
+    "moved": _moved,
     "chords": _chords,
     "strokes": _strokes,
     "clapped": _clapped,

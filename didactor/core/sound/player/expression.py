@@ -67,7 +67,7 @@ def drawn(kind: str, rng: np.random.Generator) -> Expression:
 
 def bent(expectation: Expectation, expression: Expression, cells: int, rng: np.random.Generator) -> FloatArray:
     """How much longer than even each cell of ``CELL_QUARTERS`` lasts, shape (cells,); their mean over the passage is 1."""
-    middles: FloatArray = (np.arange(cells) + 0.5) * CELL_QUARTERS
+    middles = np.asarray((np.arange(cells) + 0.5) * CELL_QUARTERS, dtype=np.float64)
     ends = _phrase_ends(expectation, expression.phrase_bars)
     draw = _arches if expression.kind == "arches" else _rubato
     factors = draw(middles, ends, expression, rng)
