@@ -184,6 +184,10 @@ STORAGES = {
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
 
+#: Whether takes are heard in a process apart, with limits of its own; tests that do not ask for it hear in theirs.
+HEAR_APART = not TESTING
+#: Takes that are heard side by side.
+HEARING_SLOTS = int(os.environ.get("DIDACTOR_HEARING_SLOTS", min(4, os.cpu_count() or 1)))
 PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "jobs"
 PROCRASTINATE_ON_APP_READY = None
 #: A worker that was killed is noticed after this many seconds; its job is then taken up again.

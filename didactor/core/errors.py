@@ -23,6 +23,10 @@ class CoreError(Exception):
         self.code = code
         self.message = message
 
+    def __reduce__(self) -> tuple[type[CoreError], tuple[str, str]]:
+        """They come back whole from a process apart."""
+        return type(self), (self.code, self.message)
+
 
 class ScoreError(CoreError):
     """The notation cannot be read."""

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import time
 
+from django.conf import settings
 from django.core.files.base import ContentFile
+from django.db import transaction
 
-from didactor.core.analyse import analyse
-from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.glance import summary_of
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.backing import Backing
-from didactor.core.sound.recording import open_recording, open_with_copy
+from didactor.core.sound.recording import PlaybackCopy, open_recording, open_with_copy
 from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
+from didactor.takes.apart import hear_apart, hear_here
 from didactor.takes.models import Analysis, Take, TakeState
+
+HEAR = hear_apart if settings.HEAR_APART else hear_here
 
 
 def hear_take(take: Take) -> None:
@@ -23,17 +26,15 @@ def hear_take(take: Take) -> None:
     _step(take, "listening")
     with take.original.open("rb") as source:
         recording, copy = open_with_copy(source)
-    if not take.playback:
-        take.playback.save(f"{take.pk}.mp4", ContentFile(copy.body), save=False)
-        take.playback_delay_s, take.duration_s, take.peaks = copy.delay_s, copy.duration_s, list(copy.peaks)
-        take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
+    if not take.playback and not _keep_copy(take, copy):
+        return  # it was deleted meanwhile
     basis = take.basis
     if not basis.get("judged", True):
         return settle(take, TakeState.ANALYSED)  # an answer by playing: there is nothing to compare it with
     expectation = expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
     targets = Targets.from_json(basis["targets"])
-    heard = analyse(recording, expectation, targets, progress=lambda step: _step(take, step), backing=_backing(basis.get("backing")))
-    result = result_of(heard)
+    _step(take, "hearing")
+    result = HEAR(recording=recording, expectation=expectation, targets=targets, backing=_backing(basis.get("backing")))
     Analysis.objects.get_or_create(
         take=take,
         engine_version=result.engine_version,
@@ -48,6 +49,18 @@ def hear_take(take: Take) -> None:
         settle(take, TakeState.ANALYSED)
     else:
         settle(take, TakeState.UNUSABLE, trouble=result.quality.problems[-1].text)
+
+
+def _keep_copy(take: Take, copy: PlaybackCopy) -> bool:
+    """Keep the copy for playing back with its take; False, and no file left, where the take is gone."""
+    with transaction.atomic():
+        kept = Take.objects.select_for_update().filter(pk=take.pk).first()
+        if kept is None:
+            return False
+        take.playback.save(f"{take.pk}.mp4", ContentFile(copy.body), save=False)
+        take.playback_delay_s, take.duration_s, take.peaks = copy.delay_s, copy.duration_s, list(copy.peaks)
+        take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
+    return True
 
 
 def _backing(played: dict[str, float] | None) -> Backing | None:

@@ -1,20 +1,27 @@
 from __future__ import annotations
 
 import logging
+from typing import Any
 
+from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.db import DatabaseError
 from procrastinate.contrib.django import app
+from procrastinate.jobs import Status
 
 from didactor.core.engine import engine_version
-from didactor.core.errors import CoreError, PassageError
+from didactor.core.errors import CoreError, PassageError, SandboxError
 from didactor.takes.hearing import hear_take, settle
 from didactor.takes.models import Take, TakeState
 from didactor.takes.upkeep import discard_stale_uploads
 
 logger = logging.getLogger(__name__)
 
+KEPT_SAFE = "The recording is safe, and your teacher can hear it."
 UNKNOWN_TROUBLE = "Something went wrong on our side. The recording is safe; it will be heard again when this is mended."
+LOST_TWICE = f"Twice the hearing of this take was broken off, so it is not tried again. {KEPT_SAFE}"
+#: So often a job may be lost with its worker; after that it is given up.
+MOST_LOSSES = 2
 
 
 @app.task(queue="takes", retry=2)
@@ -25,6 +32,8 @@ def analyse_take(take_id: int) -> None:
         return
     try:
         hear_take(take)
+    except SandboxError as error:
+        settle(take, TakeState.FAILED, trouble=f"{error.message} {KEPT_SAFE}")
     except PassageError as error:
         # What was asked for cannot be judged; the take itself is none the worse for it.
         settle(take, TakeState.ANALYSED, trouble=error.message)
@@ -41,12 +50,25 @@ def analyse_take(take_id: int) -> None:
 @app.periodic(cron="* * * * * */5")
 @app.task(queue="upkeep", queueing_lock="retry_stalled", pass_context=False)
 async def retry_stalled(timestamp: int) -> None:
-    """Take up again the jobs of workers that died: a killed worker's job is not lost."""
+    """Take up again the jobs of workers that died: a killed worker's job is not lost. One that is lost time and again is given up."""
     manager = app.job_manager
     silent_s = settings.PROCRASTINATE_WORKER_DEFAULTS["stalled_worker_timeout"]
     for job in await manager.get_stalled_jobs(seconds_since_heartbeat=silent_s):
-        logger.warning("job %s (%s) is taken up again", job.id, job.task_name)
-        await manager.retry_job(job)
+        if job.attempts < MOST_LOSSES:
+            logger.warning("job %s (%s) is taken up again", job.id, job.task_name)
+            await manager.retry_job(job)
+        else:
+            logger.error("job %s (%s) is given up: its worker died %s times", job.id, job.task_name, job.attempts)
+            await sync_to_async(_give_up)(job.task_name, job.task_kwargs)
+            await manager.finish_job(job, status=Status.FAILED, delete_job=False)
+
+
+def _give_up(task_name: str, arguments: dict[str, Any]) -> None:
+    """Say so where a take waits for it."""
+    if task_name == analyse_take.name:
+        take = Take.objects.filter(pk=arguments["take_id"]).first()
+        if take is not None and not take.is_settled:
+            settle(take, TakeState.FAILED, trouble=LOST_TWICE)
 
 
 @app.periodic(cron="17 3 * * *")

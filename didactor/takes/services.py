@@ -20,6 +20,9 @@ from didactor.people.models import Person
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import SelfMark, SelfReview, Submission, Take, TakeState, Upload
 
+#: How much more a student's own waiting takes push back their next one than the studio's do.
+OWN_WEIGHT = 3
+
 
 class TakeRefused(Exception):
     """A take, upload or submission that is not allowed; the words say why and what to do."""
@@ -168,8 +171,16 @@ def receive_take(
         recorded_by=student,
     )
     move_task(task, TaskState.IN_WORK)
-    analyse_take.defer(take_id=take.pk)
+    analyse_take.configure(priority=_turn(task)).defer(take_id=take.pk)
     return take
+
+
+def _turn(task: Task) -> int:
+    """The priority of a take's hearing: those of a student, and of a studio, who have many waiting come behind the others' first ones."""
+    waiting = Take.objects.filter(state__in=(TakeState.STORED, TakeState.ANALYSING))
+    of_studio = waiting.filter(task__assignment__studio=task.assignment.studio_id).count()
+    of_student = waiting.filter(task__enrolment__student=task.enrolment.student_id).count()
+    return -(of_studio + OWN_WEIGHT * of_student)
 
 
 def _store(source: IO[bytes], digest: str) -> str:

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
 from django.db import connection, connections, transaction
-from django.test import TransactionTestCase
+from django.test import SimpleTestCase, TransactionTestCase
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 
+from didactor.core.errors import PassageError, SandboxError
+from didactor.core.judging.targets import Targets
+from didactor.takes.apart import hear_apart
 from didactor.takes.jobs import retry_stalled
 from didactor.takes.models import Take, TakeState
+from didactor.takes.services import _turn
 from tests import scene as scenes
+from tests.music import TUNE, expectation, played, silence
 
 
 def in_a_thread(work: Any) -> None:
@@ -80,8 +86,8 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
         self.assertEqual(take.state, TakeState.ANALYSED)
         self.assertEqual(self.jobs().get().status, "succeeded")
 
-    def test_the_job_of_a_dead_worker_is_taken_up_again(self) -> None:
-        take = scenes.recorded(self.scene, hear=False)
+    def lose_worker(self, attempts: int) -> None:
+        """The upkeep comes by after a worker took the job and died."""
         job = self.jobs().get()
         # A worker that took the job and fell silent, as a killed one does.
         silent = timezone.now() - timedelta(seconds=settings.PROCRASTINATE_WORKER_DEFAULTS["stalled_worker_timeout"] + 5)
@@ -89,7 +95,8 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
             cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (%s) RETURNING id", [silent])
             [worker_id] = cursor.fetchone()
             cursor.execute(
-                "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s, attempts = 1 WHERE id = %s", [worker_id, job.pk]
+                "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s, attempts = %s WHERE id = %s",
+                [worker_id, attempts, job.pk],
             )
         self.assertEqual(ProcrastinateWorker.objects.count(), 1)
 
@@ -104,7 +111,47 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
             asyncio.run(go())
 
         in_a_thread(upkeep)
+
+    def test_the_job_of_a_dead_worker_is_taken_up_again(self) -> None:
+        take = scenes.recorded(self.scene, hear=False)
+        self.lose_worker(attempts=1)
         self.assertEqual(self.jobs().get().status, "todo")
         in_a_thread(run_worker)
         take.refresh_from_db()
         self.assertEqual(take.state, TakeState.ANALYSED)
+
+    def test_a_job_that_kills_its_worker_twice_is_given_up_with_words(self) -> None:
+        take = scenes.recorded(self.scene, hear=False)
+        with self.assertLogs("didactor.takes.jobs", "ERROR"):
+            self.lose_worker(attempts=2)
+        take.refresh_from_db()
+        self.assertEqual((self.jobs().get().status, take.state), ("failed", TakeState.FAILED))
+        self.assertIn("not tried again", take.trouble)
+
+    def test_those_who_wait_for_many_come_behind_the_first_of_others(self) -> None:
+        for seed in range(3):
+            scenes.recorded(self.scene, hear=False, data=silence(3.0 + seed))
+        first, second, third = self.jobs().order_by("id").values_list("priority", flat=True)
+        self.assertTrue(first > second > third)
+        other = self.scene.other_task
+        self.assertGreater(_turn(other), third)
+
+
+class ApartTests(SimpleTestCase):
+    def arguments(self) -> dict[str, Any]:
+        return {"recording": played(), "expectation": expectation(TUNE), "targets": Targets(tempo_qpm=92.0, instrument="clarinet")}
+
+    def test_what_dies_there_does_not_die_here(self) -> None:
+        with self.assertRaisesMessage(SandboxError, "memory and time"):
+            hear_apart(**{**self.arguments(), "targets": Deadly()})
+        # The next one is heard by a new process, and what the ear refuses comes through in its own words.
+        self.assertTrue(hear_apart(**self.arguments()).is_usable)
+        with self.assertRaisesMessage(PassageError, "chord symbols"):
+            hear_apart(**{**self.arguments(), "targets": Targets(tempo_qpm=92.0, step="chords")})
+
+
+class Deadly:
+    """Kills whoever unpacks it."""
+
+    def __reduce__(self) -> Any:
+        return (os._exit, (9,))

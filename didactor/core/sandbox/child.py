@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import importlib
 import json
 import os
 import resource
@@ -11,6 +13,14 @@ from dataclasses import asdict
 from typing import IO, Any
 
 from didactor.core.errors import CoreError
+from didactor.core.sandbox.confine import confine
+
+Tool = Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]
+
+
+def _probe(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """Nothing is read: the answer is only which layers hold."""
+    return {}, b""
 
 
 def _score(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
@@ -57,22 +67,36 @@ def _sound(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], 
     return head, body
 
 
-TOOLS: dict[str, Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]] = {
+#: What each tool imports is there before the process confines itself.
+TOOLS: dict[str, Tool] = {
+    "probe": _probe,
     "score": _score,
     "engrave": _engrave,
     "sound": _sound,
 }
 
 
+_IMPORTS = {
+    "score": ("didactor.core.score.read.formats", "didactor.core.score.read.musicxml", "didactor.core.score.summary"),
+    "engrave": ("didactor.core.score.write.engraving", "didactor.core.score.read.musicxml", "didactor.core.score.roadmap"),
+    "sound": ("didactor.core.sound.decode", "didactor.core.sound.playback"),
+}
+
+
 def main(tool: str, limits: str) -> None:
     for name, (soft, hard) in json.loads(limits).items():
         resource.setrlimit(getattr(resource, name), (soft, hard))
+    for module in _IMPORTS.get(tool, ()):
+        importlib.import_module(module)
+    if tool == "score":
+        importlib.import_module("didactor.core.score.read.formats").all_formats()
     request = json.loads(sys.stdin.buffer.read())
+    layers = confine(sys.argv[1], base64.b64decode(request["filter"]))
     with os.fdopen(request["source"], "rb") as source, os.fdopen(request["answer"], "wb") as answer:
         source.seek(0)
         try:
             head, body = TOOLS[tool](source, request["options"])
         except CoreError as error:
             head, body = {"error": type(error).__name__, "code": error.code, "message": error.message}, b""
-        answer.write(json.dumps(head).encode() + b"\n")
+        answer.write(json.dumps({**head, "layers": layers}).encode() + b"\n")
         answer.write(body)

@@ -2,12 +2,14 @@
 
 The child is a fresh interpreter (``-I``) that first of all limits its address space, processor time, written file size and open
 files; it has an empty environment, its own process group, and a deadline after which the group is killed. It reads a file that the
-parent opened and writes its answer to a file that the parent opened; it is given no path. The child limits itself, before it opens
-the file, since code between fork and exec (``preexec_fn``) is not safe where the parent has threads.
+parent opened and writes its answer to a file that the parent opened; it is given no path. The child limits itself, and takes its own
+rights away (``confine``), before it opens the file, since code between fork and exec (``preexec_fn``) is not safe where the parent has
+threads.
 """
 
 from __future__ import annotations
 
+import base64
 import json
 import os
 import signal
@@ -19,6 +21,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from didactor.core.errors import AudioError, CoreError, SandboxError, ScoreError
+from didactor.core.sandbox.confine import compiled_filter
 
 ROOT = Path(__file__).resolve().parents[3]
 _BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(*sys.argv[2:])"
@@ -48,10 +51,11 @@ class Limits:
 
 @dataclass(frozen=True, kw_only=True)
 class Answer:
-    """``head`` is the reader's JSON; ``body`` its bytes (samples, prepared XML), possibly empty."""
+    """``head`` is the reader's JSON; ``body`` its bytes (samples, prepared XML), possibly empty; ``layers`` of confinement that held."""
 
     head: dict[str, Any]
     body: bytes
+    layers: tuple[str, ...]
 
 
 def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = None, limits: Limits | None = None) -> Answer:
@@ -73,7 +77,8 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
             start_new_session=True,
             cwd="/",
         )
-        request = json.dumps({"source": source.fileno(), "answer": answer.fileno(), "options": options or {}})
+        filter_ = base64.b64encode(compiled_filter()).decode()
+        request = json.dumps({"source": source.fileno(), "answer": answer.fileno(), "options": options or {}, "filter": filter_})
         try:
             _, errors = process.communicate(request.encode(), timeout=limits.wall_s)
         except subprocess.TimeoutExpired as error:
@@ -90,7 +95,13 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
         body = answer.read()
     if "error" in head:
         raise _ERRORS.get(head["error"], SandboxError)(head["code"], head["message"])
-    return Answer(head=head, body=body)
+    return Answer(head=head, body=body, layers=tuple(head.pop("layers")))
+
+
+def layers_that_hold() -> tuple[str, ...]:
+    """What of ``confine`` holds on this machine."""
+    with tempfile.TemporaryFile() as nothing:
+        return run_isolated("probe", nothing).layers
 
 
 def _processor_settings() -> dict[str, str]:

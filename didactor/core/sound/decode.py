@@ -19,6 +19,10 @@ from didactor.core.errors import AudioError, Problem
 from didactor.core.sound.recording import MAX_DURATION_S, RATE_HZ
 
 CONTAINERS = {"wav", "flac", "mp3", "ogg", "matroska", "webm", "mov", "mp4", "m4a", "3gp", "3g2", "mj2", "amr", "aac", "w64", "aiff"}
+#: The same by the names of FFmpeg's readers: lists of other files (playlists, session descriptions) are not even looked into.
+DEMUXERS = ("wav", "w64", "aiff", "flac", "mp3", "ogg", "aac", "amr", "matroska", "webm", "mov", "mp4", "m4a", "3gp", "3g2", "mj2")
+#: No instrument is heard below this rate, and a few bytes at 1 Hz would unpack to hours.
+LOWEST_RATE_HZ = 4000
 CODECS = {
     "flac",
     "mp3",
@@ -63,7 +67,7 @@ def decode(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
     if size == 0:
         raise AudioError("audio.empty", "The file is empty. Record again, or choose another file.")
     try:
-        with av.open(source, mode="r") as container:
+        with av.open(source, mode="r", options={"format_whitelist": ",".join(DEMUXERS), "protocol_whitelist": "none"}) as container:
             return _decode_container(container)
     except AudioError:
         raise
@@ -85,6 +89,8 @@ def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:
     codec = stream.codec_context.name
     if codec not in CODECS and not codec.startswith(("pcm_", "adpcm_")):
         raise AudioError("audio.kind", "The sound in this file is stored in a way that is not accepted. Send WAV, FLAC, MP3, OGG or M4A.")
+    if stream.codec_context.sample_rate < LOWEST_RATE_HZ:
+        raise AudioError("audio.rate", "This recording has too low a sample rate to hear an instrument in it. Record with 8000 Hz or more.")
     announced = _announced_s(container, stream)
     if announced and announced > MAX_DURATION_S + 1:
         raise _too_long()

@@ -16,7 +16,8 @@ RATE_HZ = 32_000
 MAX_DURATION_S = 20 * 60.0
 MAX_FILE_BYTES = 1024**3
 
-SOUND_LIMITS = Limits(cpu_s=120, wall_s=180.0, output=int(RATE_HZ * 4 * (MAX_DURATION_S + 5)))
+#: Samples of the longest recording, and its copy for playing back (112 kbit/s) behind them.
+SOUND_LIMITS = Limits(cpu_s=120, wall_s=180.0, output=int((RATE_HZ * 4 + 20_000) * (MAX_DURATION_S + 5)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

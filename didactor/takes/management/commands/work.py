@@ -17,8 +17,8 @@ GRACE_S = 4.0
 class Command(BaseCommand):
     """The worker: hears takes and renders models, and looks after the jobs of workers that died.
 
-    Two workers share the process: the long work has one slot, and the upkeep one of its own, so that a killed worker's jobs
-    are found while this one is busy.
+    Three workers share the process, so that nothing waits on work of another kind: takes are heard in several slots, models and
+    engravings are made in one, and the upkeep has one of its own, so that a killed worker's jobs are found while the others are busy.
     """
 
     help = "Run the worker."
@@ -34,15 +34,15 @@ class Command(BaseCommand):
             workers = [
                 asyncio.ensure_future(
                     worker_app.run_worker_async(
-                        queues=queues,
-                        name=name,
-                        concurrency=1,
+                        queues=[queue],
+                        name=queue,
+                        concurrency=slots,
                         install_signal_handlers=False,
                         shutdown_graceful_timeout=GRACE_S,
                         **defaults,
                     )
                 )
-                for name, queues in (("hearing", ["takes", "default"]), ("upkeep", ["upkeep"]))
+                for queue, slots in (("takes", settings.HEARING_SLOTS), ("default", 1), ("upkeep", 1))
             ]
             loop = asyncio.get_running_loop()
             for number in (signal.SIGTERM, signal.SIGINT):
