@@ -332,7 +332,7 @@ def _is_so(finding: Finding, take: Take) -> bool:
         return False
     place = next(q for q, _, k in known if k == key)
     at = int(np.searchsorted(quarters, place))
-    away = 1000 * (float(pulse.residual_s[at]) + truth[key]["sounding_onset_s"] - times[at])
+    away = 1000 * (float(pulse.displaced_s[at]) + truth[key]["sounding_onset_s"] - times[at])
     return away * finding.size > 0 and abs(away) >= TRUE_SHARE * abs(finding.size)
 
 

@@ -10,6 +10,7 @@ from typing import Any
 from didactor.core.analyse import Analysis
 from didactor.core.engine import engine_version
 from didactor.core.formats.result import (
+    BendHeard,
     ChordHeard,
     CountHeard,
     CurvePoint,
@@ -128,6 +129,10 @@ def _pulse(evidence: Evidence) -> PulseHeard:
             JumpBack(time_s=r.time_s, from_bar=r.from_bar, to_bar=r.to_bar, note_id=notes[r.to_index].id) for r in evidence.restarts
         ),
         skipped_bars=tuple(SkippedBar(bar=bar, pass_=pass_) for bar, pass_ in evidence.skipped_bars),
+        bends=tuple(
+            BendHeard(from_bar=b.bars[0][0], to_bar=b.bars[-1][0], pass_=b.bars[0][1], share=b.share, start_s=b.start_s, end_s=b.end_s)
+            for b in evidence.bends
+        ),
         evenness=None if evidence.targets.stage_rules.placement is None else pairs,
         entry=None if evidence.entry is None else EntryHeard(early_late_quarters=evidence.entry.early_late_quarters),
     )

@@ -113,10 +113,23 @@ class EntryHeard:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class BendHeard:
+    """Bars that broaden (``share`` below 1) or press on, against the take's usual tempo; a fault only where the stage says so."""
+
+    from_bar: str
+    to_bar: str
+    pass_: int = stored("pass")
+    share: float = stored(digits=3)
+    start_s: float = stored(digits=3)
+    end_s: float = stored(digits=3)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PulseHeard:
     hesitations: tuple[Pause, ...] = ()
     restarts: tuple[JumpBack, ...] = ()
     skipped_bars: tuple[SkippedBar, ...] = ()
+    bends: tuple[BendHeard, ...] = ()
     evenness: tuple[PairHeard, ...] | None = None
     entry: EntryHeard | None = None
 

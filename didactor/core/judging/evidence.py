@@ -61,6 +61,19 @@ class Restart:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Bend:
+    """Bars one after the other, as (number, pass), that take longer or shorter than is usual in this take; ``share`` is the tempo of the
+    bar that is furthest off, against the usual (below 1: it broadens). ``back``: the bar in which the usual tempo is there again, if any.
+    """
+
+    bars: tuple[tuple[str, int], ...]
+    share: float
+    back: str | None
+    start_s: float
+    end_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TempoPoint:
     """The smooth tempo at one beat of the score."""
 
@@ -136,7 +149,9 @@ class Entry:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
     """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take,
-    semitones. ``inferred``: the rhythm was not written but heard, so no note of it is early, late or missing.
+    semitones. ``inferred``: the rhythm was not written but heard, so no note of it is early, late or missing. ``scatter_ms``: what the
+    player leaves to chance in time (standard deviation). ``touch``: sounding over written length that is usual with this player, None where
+    too few notes tell. ``bends``: bars in which the time broadens or presses on.
     """
 
     expectation: Expectation
@@ -157,6 +172,9 @@ class Evidence:
     zones: tuple[Zone, ...] | None = None
     entry: Entry | None = None
     inferred: bool = False
+    scatter_ms: float = 0.0
+    touch: float | None = None
+    bends: tuple[Bend, ...] = ()
 
     def in_words(self, note: ExpectedNote) -> str:
         """A note by its name, or as a stroke where pitch does not matter."""

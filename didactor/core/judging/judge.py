@@ -11,13 +11,16 @@ from didactor.core.instruments import Instrument
 from didactor.core.judging.allowances import allowing, is_broken, unexplained
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.pulse import Pulse, read_pulse
-from didactor.core.judging.readings import read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
+from didactor.core.judging.readings import read_bends, read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
 from didactor.core.judging.readings_of_sound import read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
 #: Lengths are judged of notes of so many metrical beats and more: shorter ones are shaped by touch.
 LONG_NOTE_BEATS = 2.0
+#: A player's touch is told by so many notes; these signs shorten a note.
+FEWEST_FOR_TOUCH = 4
+SHORTENING = {"staccato", "staccatissimo", "breath-mark", "spiccato", "caesura"}
 
 
 def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrument: Instrument, levels_hold: bool = True) -> Evidence:
@@ -43,13 +46,14 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
     ]
     if pulse is not None:
         _place(notes, pulse, moments, hearing, expectation, targets)
+    bends = read_bends(pulse, expectation)
     return Evidence(
         expectation=expectation,
         targets=targets,
         instrument=instrument,
         notes=tuple(notes),
         extra=unexplained(hearing, expectation),
-        tempo=read_tempo(pulse, expectation, targets, inferred=hearing.rhythm is not None),
+        tempo=read_tempo(pulse, expectation, targets, bends, inferred=hearing.rhythm is not None),
         hesitations=tuple(read_hesitations(pulse, [group[0] for group in moments], expectation)),
         restarts=tuple(read_restarts(hearing.jumps, expectation)),
         skipped_bars=tuple(read_skipped(notes, expectation)),
@@ -62,6 +66,9 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         zones=read_zones(notes) if levels_hold else None,
         entry=read_entry(hearing, expectation, targets),
         inferred=hearing.rhythm is not None,
+        scatter_ms=1000 * pulse.scatter_s if pulse else 0.0,
+        touch=_touch(notes, pulse, moments, expectation),
+        bends=tuple(bends),
     )
 
 
@@ -100,6 +107,7 @@ def _place(
 ) -> None:
     """Add placement (where the stage judges it) and length to the notes that the pulse rests on."""
     judged = targets.stage_rules.placement is not None
+    usual = _usual_between_readings(hearing)
     for k, group in enumerate(moments):
         slope = float(pulse.slope[k])
         beat_quarters = expectation.bar_at(float(pulse.quarters[k])).beat_quarters
@@ -107,7 +115,7 @@ def _place(
             item = notes[index]
             if item.status is Status.UNCERTAIN or item.onset_s is None or is_broken(item.note):
                 continue
-            residual = _least(float(pulse.residual_s[k]) + item.onset_s - float(pulse.times[k]), hearing.notes[index])
+            residual = _least(float(pulse.displaced_s[k]) + item.onset_s - float(pulse.times[k]), hearing.notes[index], usual)
             if item.status is Status.CORRECT and not pulse.hesitation[k] and not hearing.onset_holds(index, residual):
                 notes[index] = replace(item, reason="its beginning cannot be heard apart here")
                 continue
@@ -119,12 +127,32 @@ def _place(
             )
 
 
-def _least(residual_s: float, heard: NoteHeard) -> float:
+def _usual_between_readings(hearing: Hearing) -> float:
+    """By how much the other reading of an onset mostly differs: that is the instrument's way to begin, and no displacement."""
+    known = [n.began_s - n.onset_s for n in hearing.notes if n.began_s is not None and n.onset_s is not None]
+    return float(np.median(known)) if known else 0.0
+
+
+def _least(residual_s: float, heard: NoteHeard, usual_s: float) -> float:
     """How far a note lies from the pulse by the reading of its onset that speaks for the player; 0 where the readings lie around it."""
     if heard.began_s is None or heard.onset_s is None:
         return residual_s
-    other_s = residual_s + heard.began_s - heard.onset_s
+    other_s = residual_s + heard.began_s - heard.onset_s - usual_s
     return 0.0 if residual_s * other_s <= 0 else min(residual_s, other_s, key=abs)
+
+
+def _touch(notes: list[NoteJudgement], pulse: Pulse | None, moments: list[list[int]], expectation: Expectation) -> float | None:
+    """The median of sounding over written length, of notes of a beat and more that neither a slur nor a sign shapes."""
+    shares = []
+    for k, group in enumerate(moments if pulse is not None else ()):
+        assert pulse is not None
+        for item in (notes[i] for i in group):
+            note = item.note
+            beat_quarters = expectation.bar_at(note.onset_quarters).beat_quarters
+            plain = not note.slurred_to_next and not SHORTENING & set(note.articulations)
+            if plain and note.duration_quarters >= beat_quarters - 1e-6 and item.onset_s is not None and item.offset_s is not None:
+                shares.append((item.offset_s - item.onset_s) / max(note.duration_quarters * float(pulse.slope[k]), 1e-3))
+    return float(np.median(shares)) if len(shares) >= FEWEST_FOR_TOUCH else None
 
 
 def _length_ratio(item: NoteJudgement, slope: float, beat_quarters: float, targets: Targets) -> float | None:

@@ -12,11 +12,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from didactor.core.arrays import FloatArray
+from didactor.core.judging.bends import displacements
 
 #: A hesitation is longer than both: half a metrical beat, and this many seconds.
 HESITATION_S, HESITATION_BEAT_SHARE = 0.35, 0.5
 #: And stretches its interval by this factor, so that a slow stretch over a long note is not taken for one.
 HESITATION_STRETCH = 1.22
+#: So much slower a phrase may become at its end and still be one phrase; what is longer is a stop, also twice in succession.
+BROADENS_AT_MOST = 1.7
 MAP_HALF_WIDTH_QUARTERS = 5.0
 MAP_NEIGHBOURS = 9
 MIN_MATCHES = 4
@@ -26,13 +29,17 @@ MIN_MATCHES = 4
 class Pulse:
     """Arrays over the matched onsets (ascending score position).
 
-    ``residual_s`` is onset minus map (early < 0); ``slope`` the map's seconds per quarter there; ``pause_s`` the time taken
-    out before each onset; ``hesitation`` marks those that are hesitations rather than joints of a restart or jump.
+    ``residual_s`` is onset minus map (early < 0); ``displaced_s`` the same against the player's bending time (``bends``), in which a
+    phrase that broadens is late nowhere, and ``scatter_s`` what the take leaves to chance; ``slope`` the map's seconds per quarter
+    there; ``pause_s`` the time taken out before each onset; ``hesitation`` marks those that are hesitations rather than joints of a
+    restart or jump.
     """
 
     quarters: FloatArray
     times: FloatArray
     residual_s: FloatArray
+    displaced_s: FloatArray
+    scatter_s: float
     slope: FloatArray
     pause_s: FloatArray
     hesitation: np.ndarray
@@ -69,13 +76,33 @@ def read_pulse(quarters: FloatArray, times: FloatArray, joints: np.ndarray, beat
             pause[k] = extra
             continue
         threshold = max(HESITATION_S, HESITATION_BEAT_SHARE * beat_quarters[k] * local[k - 1])
-        if extra > threshold and step_t[k - 1] > HESITATION_STRETCH * local[k - 1] * step_q[k - 1]:
+        usual = local[k - 1] * _broadening(step_q, step_t, joints, k, local[k - 1])
+        if step_t[k - 1] - usual * step_q[k - 1] > threshold and step_t[k - 1] > HESITATION_STRETCH * usual * step_q[k - 1]:
             caught_up = k < count - 1 and not joints[k + 1] and step_t[k] - local[k] * step_q[k] < -0.5 * extra
             if not caught_up:
                 pause[k], hesitation[k] = extra, True
     adjusted = times - np.cumsum(pause)
     fitted, slope = _smooth(quarters, adjusted)
-    return Pulse(quarters=quarters, times=times, residual_s=adjusted - fitted, slope=slope, pause_s=pause, hesitation=hesitation)
+    displaced_s, scatter_s = displacements(quarters, adjusted, float(np.median(slope)))
+    return Pulse(
+        quarters=quarters,
+        times=times,
+        residual_s=adjusted - fitted,
+        displaced_s=displaced_s,
+        scatter_s=scatter_s,
+        slope=slope,
+        pause_s=pause,
+        hesitation=hesitation,
+    )
+
+
+def _broadening(step_q: FloatArray, step_t: FloatArray, joints: np.ndarray, k: int, local: float) -> float:
+    """How much slower than the music around the interval beside this one is, too: who broadens over a bar does not hesitate four times."""
+    found = 1.0
+    for beside in (k - 2, k):
+        if 0 <= beside < len(step_q) and not joints[beside + 1] and step_q[beside] > 0.2:
+            found = max(found, float(step_t[beside] / (local * step_q[beside])))
+    return min(found, BROADENS_AT_MOST)
 
 
 def _local_slopes(step_q: FloatArray, step_t: FloatArray, joint: np.ndarray, guess: float) -> FloatArray:

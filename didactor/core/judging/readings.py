@@ -7,8 +7,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from didactor.core.arrays import FloatArray
 from didactor.core.hearing.hearing import Jump, Status
-from didactor.core.judging.evidence import Hesitation, NoteJudgement, Pair, Restart, TempoPoint, TempoReading
+from didactor.core.judging.evidence import Bend, Hesitation, NoteJudgement, Pair, Restart, TempoPoint, TempoReading
 from didactor.core.judging.pulse import Pulse, drift_percent_per_bar
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
@@ -19,8 +20,13 @@ TEMPO_TOLERANCE_PERCENT = 0.3
 MISREAD = 0.08
 
 
-def read_tempo(pulse: Pulse | None, expectation: Expectation, targets: Targets, inferred: bool = False) -> TempoReading:
-    """``inferred``: the positions were heard, not written; a beat read too many or too few must not count."""
+def read_tempo(
+    pulse: Pulse | None, expectation: Expectation, targets: Targets, bends: Sequence[Bend] = (), inferred: bool = False
+) -> TempoReading:
+    """``inferred``: the positions were heard, not written; a beat read too many or too few must not count.
+
+    A take is slow or fast only where its bars that do not bend (``bends``) are: a phrase that broadens once is no slow take.
+    """
     if pulse is None or pulse.quarters[-1] <= pulse.quarters[0]:
         return TempoReading(
             played_qpm=None, deviation_percent=None, verdict=None, drift_percent_per_bar=None, drift_confidence=0.0, curve=()
@@ -30,16 +36,13 @@ def read_tempo(pulse: Pulse | None, expectation: Expectation, targets: Targets, 
         played = 60.0 / float(np.mean(pulse.slope[np.abs(pulse.slope / usual - 1) < MISREAD]))
     else:
         played = 60.0 * float(pulse.quarters[-1] - pulse.quarters[0]) / max(pulse.seconds_between(), 1e-3)
-    low = targets.tempo_qpm
-    high = targets.tempo_to_qpm or low
-    nearest = min(max(played, low), high)
-    deviation = 100.0 * (played / nearest - 1)
+    deviation = _deviation_percent(played, targets)
     verdict = None
-    allowed = targets.band + TEMPO_TOLERANCE_PERCENT
     if targets.stage_rules.tempo is not None:
-        verdict = "fast" if deviation > allowed else "slow" if deviation < -allowed else "in_band"
-        if targets.stage_rules.tempo == "not_above" and verdict == "slow":
-            verdict = "in_band"
+        verdicts = {_verdict(deviation, targets)}
+        if bends and not inferred:
+            verdicts.add(_verdict(_deviation_percent(_unbent_qpm(pulse, expectation, bends) or played, targets), targets))
+        verdict = verdicts.pop() if len(verdicts) == 1 else "in_band"
     bar_quarters = float(np.median([b.length_quarters for b in expectation.bars]))
     drift, confidence = drift_percent_per_bar(pulse, bar_quarters)
     return TempoReading(
@@ -50,6 +53,34 @@ def read_tempo(pulse: Pulse | None, expectation: Expectation, targets: Targets, 
         drift_confidence=confidence,
         curve=tuple(_curve(pulse, expectation)),
     )
+
+
+def _deviation_percent(qpm: float, targets: Targets) -> float:
+    low = targets.tempo_qpm
+    return 100.0 * (qpm / min(max(qpm, low), targets.tempo_to_qpm or low) - 1)
+
+
+def _verdict(deviation_percent: float, targets: Targets) -> str:
+    allowed = targets.band + TEMPO_TOLERANCE_PERCENT
+    verdict = "fast" if deviation_percent > allowed else "slow" if deviation_percent < -allowed else "in_band"
+    return "in_band" if targets.stage_rules.tempo == "not_above" and verdict == "slow" else verdict
+
+
+def _unbent_qpm(pulse: Pulse, expectation: Expectation, bends: Sequence[Bend]) -> float | None:
+    """The tempo of the bars that do not bend; None where none is left."""
+    bent = {bar for bend in bends for bar in bend.bars}
+    edges, at = _bar_times(pulse, expectation)
+    pairs = zip(expectation.bars, np.diff(edges), np.diff(at), strict=True)
+    inside = (edges[:-1] >= pulse.quarters[0] - 1e-6) & (edges[1:] <= pulse.quarters[-1] + 1e-6)
+    kept = [(q, s) for (bar, q, s), ok in zip(pairs, inside, strict=True) if ok and (bar.number, bar.pass_) not in bent]
+    seconds = sum(s for _, s in kept)
+    return 60.0 * float(sum(q for q, _ in kept)) / float(seconds) if seconds > 0 else None
+
+
+def _bar_times(pulse: Pulse, expectation: Expectation) -> tuple[FloatArray, FloatArray]:
+    """Where bars begin, and the last one ends, in quarters and in seconds with the pauses taken out."""
+    edges = np.array([bar.start_quarters for bar in expectation.bars] + [expectation.length_quarters])
+    return edges, np.interp(edges, pulse.quarters, pulse.times - np.cumsum(pulse.pause_s))
 
 
 def _curve(pulse: Pulse, expectation: Expectation) -> list[TempoPoint]:
@@ -70,6 +101,41 @@ def _curve(pulse: Pulse, expectation: Expectation) -> list[TempoPoint]:
                 )
             )
     return points
+
+
+#: A bar broadens below this share of the take's usual tempo, and presses on above that one.
+BROADENS, PRESSES = 0.85, 1.18
+FEWEST_BARS = 4
+
+
+def read_bends(pulse: Pulse | None, expectation: Expectation) -> list[Bend]:
+    """Stretches of bars that are slower or faster than the take's other bars, pauses taken out; each stretch is one bend."""
+    if pulse is None:
+        return []
+    edges, at = _bar_times(pulse, expectation)
+    known = (edges[:-1] >= pulse.quarters[0] - 1e-6) & (edges[1:] <= pulse.quarters[-1] + 1e-6)
+    pace = np.diff(at) / np.maximum(np.diff(edges), 1e-6)
+    if known.sum() < FEWEST_BARS:
+        return []
+    shares = float(np.median(pace[known])) / np.maximum(pace, 1e-6)
+    kinds = [0 if not ok else -1 if share < BROADENS else 1 if share > PRESSES else 0 for ok, share in zip(known, shares, strict=True)]
+    found = []
+    for kind, run in itertools.groupby(range(len(kinds)), key=kinds.__getitem__):
+        inside = list(run)
+        if kind == 0:
+            continue
+        after = inside[-1] + 1
+        times = np.interp([edges[inside[0]], edges[after]], pulse.quarters, pulse.times)
+        found.append(
+            Bend(
+                bars=tuple((expectation.bars[i].number, expectation.bars[i].pass_) for i in inside),
+                share=float(min(shares[inside]) if kind < 0 else max(shares[inside])),
+                back=expectation.bars[after].number if after < len(kinds) and known[after] else None,
+                start_s=float(times[0]),
+                end_s=float(times[1]),
+            )
+        )
+    return found
 
 
 def read_hesitations(pulse: Pulse | None, used: list[int], expectation: Expectation) -> list[Hesitation]:

@@ -19,13 +19,15 @@ class Strictness:
 
 
 WIDE = Strictness(floor_ms=90.0, beat_share=0.18)
-NORMAL = Strictness(floor_ms=60.0, beat_share=0.12)
+NORMAL = Strictness(floor_ms=55.0, beat_share=0.10)
 STRICT = Strictness(floor_ms=45.0, beat_share=0.09)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stage:
-    """``placement`` None: not judged. ``tempo``: ``band``, ``not_above`` or None. ``hesitations``: ``fault`` or ``shown``."""
+    """``placement`` None: not judged. ``tempo``: ``band``, ``not_above`` or None. ``hesitations``: ``fault`` or ``shown``.
+    ``even_pulse``: bars that broaden or press on are a fault, too.
+    """
 
     slug: str
     title: str
@@ -36,6 +38,7 @@ class Stage:
     hesitations: str
     length: bool
     takes: int | None = None
+    even_pulse: bool = False
 
 
 STAGES: tuple[Stage, ...] = (
@@ -58,6 +61,7 @@ STAGES: tuple[Stage, ...] = (
         band_percent=5.0,
         hesitations="fault",
         length=True,
+        even_pulse=True,
     ),
     Stage(
         slug="at_tempo",

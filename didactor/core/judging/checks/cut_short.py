@@ -4,11 +4,13 @@ from collections.abc import Iterator
 
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
+from didactor.core.judging.judge import SHORTENING
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
 
-#: A long note sounds at least this share of its written length; detached playing leaves about 0.85.
-LEAST_SHARE = 0.62
+#: A long note sounds at least this share of its written length, and at least this share of what is usual with this player: who plays
+#: everything detached has cut nothing short.
+LEAST_SHARE, LEAST_OF_USUAL = 0.62, 0.7
 
 
 @check(
@@ -16,15 +18,17 @@ LEAST_SHARE = 0.62
     title="Long note cut short",
     category="articulation",
     unit="share",
-    reference="sounding over written length",
+    reference="sounding over written length, against the player's own touch on like notes",
 )
 def cut_short(evidence: Evidence) -> Iterator[Finding]:
     """A note of two beats and more that is left early. Not for instruments whose sound fades by itself."""
     if evidence.instrument.decays:
         return
+    least = LEAST_SHARE if evidence.touch is None else min(LEAST_SHARE, LEAST_OF_USUAL * evidence.touch)
     for item in evidence.notes:
-        short = {"staccato", "staccatissimo", "breath-mark"} & set(item.note.articulations)
-        if item.length_ratio is None or item.length_ratio >= LEAST_SHARE or item.status is not Status.CORRECT or short:
+        if item.length_ratio is None or item.length_ratio >= least or item.status is not Status.CORRECT:
+            continue
+        if SHORTENING & set(item.note.articulations):
             continue
         yield Finding.at_note(
             item,

@@ -2,8 +2,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding, check
@@ -12,10 +10,9 @@ from didactor.core.judging.words import place_in_words
 
 #: A note stands out only when it lies this many times the take's own scatter (standard deviation, robust) from the pulse:
 #: scatter is a player's, or a slow attack's, and no fault of one note.
-SCATTER_FACTOR = 3.5
-MAD_TO_SIGMA = 1.4826
+SCATTER_FACTOR = 2.5
 #: The ear's own doubt about an onset (95 % of its errors are smaller): struck and plucked notes begin at once, others grow.
-DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 10.0, 28.0
+DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
 #: The first and the last note have neighbours on one side only: the pulse is less sure there.
 AT_THE_ENDS = 1.6
 
@@ -32,7 +29,6 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
     rules = evidence.targets.stage_rules.placement
     if rules is None or evidence.inferred:
         return
-    own_scatter_ms = _scatter_ms(evidence)
     hesitated = {h.note_index for h in evidence.hesitations}
     limps = limp(evidence) is not None
     placed = [n.note.onset_quarters for n in evidence.notes if n.early_late_ms is not None]
@@ -43,7 +39,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
             continue
         if limps and _is_inside_a_beat(evidence, item):
             continue  # one remark about all pairs says it
-        threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * own_scatter_ms)
+        threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * evidence.scatter_ms)
         if item.note.onset_quarters in ends:
             threshold *= AT_THE_ENDS
         if abs(item.early_late_ms) < threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
@@ -63,12 +59,6 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
 def _is_inside_a_beat(evidence: Evidence, item: NoteJudgement) -> bool:
     beat = evidence.expectation.bar_at(item.note.onset_quarters).beat_quarters
     return item.note.beat % beat > 1e-6
-
-
-def _scatter_ms(evidence: Evidence) -> float:
-    """Robust standard deviation of all placements of the take."""
-    values = np.array([n.early_late_ms for n in evidence.notes if n.early_late_ms is not None])
-    return float(MAD_TO_SIGMA * np.median(np.abs(values - np.median(values)))) if len(values) else 0.0
 
 
 def _beat_s(evidence: Evidence, item: NoteJudgement) -> float:
