@@ -56,7 +56,7 @@ def summary(entries: list[Entry]) -> tuple[str, dict[str, Any]]:
             "### Expressive players, and single late moments",
             _split(moved, lambda e: f"{e.scenario.voices}: {e.scenario.condition}"),
         ]
-    for kind in ("chords", "strokes", "clapped", "pulse", "said"):
+    for kind in ("entries", "chords", "strokes", "clapped", "pulse", "said"):
         own = [e for e in entries if e.scenario.voices == kind]
         if own:
             figures |= _small_figures(kind, own)
@@ -118,6 +118,9 @@ def _moved_figures(entries: list[Entry]) -> dict[str, Any]:
 def _small_figures(kind: str, entries: list[Entry]) -> dict[str, Any]:
     clean, every = _of(entries, "clean"), together(entries)
     figures: dict[str, Any] = {"false_findings_per_clean_take": round(clean.false_findings / max(1, clean.takes), 3)}
+    if kind == "entries":
+        figures["told_percent"] = percent(every.found["rhythm.entry"], every.planted["rhythm.entry"])
+        figures["false_entries"] = every.claimed["rhythm.entry"] - every.found["rhythm.entry"]
     if kind == "chords":
         figures["chords_right_percent"] = percent(every.strokes_right, every.judged)
         figures["chords_judged_percent"] = percent(every.judged, every.strokes)

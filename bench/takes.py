@@ -39,6 +39,8 @@ TEMPI = (60.0, 72.0, 84.0, 96.0, 112.0, 126.0)
 AUDIBLE_S = 0.4
 #: The least time around a note that is put out of its place.
 ROOM_S = 0.28
+#: How late a loudspeaker's sound comes back to the microphone.
+DELAY_S = 0.13
 VIBRATO = ("violin", "cello", "flute", "voice")
 
 
@@ -240,7 +242,7 @@ def _simple(which: Set, voices: str, instruments: tuple[str, ...], manner: str, 
                         condition, kind, degradations = "faults: over a click", "mixed", DEGRADED["click"]
                     elif kind.startswith("backed"):
                         condition = "faults: over a backing" if "mixed" in kind else "degraded: known backing"
-                        kind, degradations = kind[7:], [{"kind": "backing", "level_db": -8, "through": room, "delay_s": 0.13}]
+                        kind, degradations = kind[7:], [{"kind": "backing", "level_db": -8, "through": room, "delay_s": DELAY_S}]
                     yield Scenario(
                         set=which.name,
                         voices=voices,
@@ -279,7 +281,32 @@ def _moved(which: Set) -> Iterator[Scenario]:
                             yield Scenario(**common, condition=condition, seed=seed + 1 + n, style=style, faults=f"moments {ms}")
 
 
+def _entries(which: Set) -> Iterator[Scenario]:
+    """First notes against a count-off that is heard and not told, and against an accompaniment: right, early, late."""
+    instruments = ("flute", "clarinet", "violin", "trumpet", "piano", "cello")
+    kinds = ("counted", "counted entry", "along", "along entry")
+    for i, instrument in enumerate(instruments):
+        for s, source in enumerate(which.sources):
+            for k, kind in enumerate(kinds):
+                condition = f"{'faults' if 'entry' in kind else 'clean'}: {kind.split()[0]}"
+                yield Scenario(
+                    set=which.name,
+                    voices="entries",
+                    condition=condition,
+                    instrument=instrument,
+                    source=source,
+                    room=which.rooms[(i + s) % len(which.rooms)],
+                    seed=which.base + 90_000 + 400 * i + 100 * s + k,
+                    manner=which.manner,
+                    faults="entry" if "entry" in kind else "",
+                    degradations=[{"kind": "backing", "level_db": -8, "through": which.rooms[i % 2], "delay_s": DELAY_S}]
+                    if "along" in kind
+                    else [],
+                )
+
+
 _SCENARIOS = {
+    "entries": _entries,
     "one": _one,
     "many": _many,
     "moved": _moved,
@@ -298,7 +325,8 @@ def take(scenario: Scenario) -> Take:
     rng = np.random.default_rng(scenario.seed)
     expectation = _music(scenario, instrument)
     tempo = float(rng.choice(TEMPI))
-    count_off = 4 if scenario.faults == "entry" else 0
+    count_off = 4 if scenario.faults == "entry" or scenario.condition.endswith("counted") else 0
+    count_off = 0 if scenario.condition.endswith("along") else count_off
     style = _style(scenario, instrument, rng)
     faults = _faults(scenario, expectation, tempo, rng)
     degradations = [dict(d) for d in scenario.degradations]
@@ -341,7 +369,7 @@ def take(scenario: Scenario) -> Take:
         truth=truth,
         expectation=expectation,
         targets=_targets(scenario, tempo, count_off, truth),
-        backing=Backing(samples=track) if len(track) else None,
+        backing=Backing(samples=track, enters_s=_enters_s(scenario, expectation, truth, tempo)) if len(track) else None,
     )
 
 
@@ -353,9 +381,17 @@ def _known_track(degradations: list[dict[str, Any]]) -> np.ndarray:
     return np.zeros(0, dtype=np.float32)
 
 
+def _enters_s(scenario: Scenario, expectation: Expectation, truth: dict[str, Any], tempo: float) -> float | None:
+    """When in the track the passage begins: where the faultless first note came, less what the loudspeaker takes."""
+    if scenario.voices != "entries":
+        return None
+    late = sum(f["beats"] for f in truth["faults"] if f["kind"] == "entry")
+    return truth["notes"][0]["onset_s"] - DELAY_S - (late + expectation.notes[0].onset_quarters) * 60 / tempo
+
+
 def _targets(scenario: Scenario, tempo: float, count_off: int, truth: dict[str, Any]) -> Targets:
     step = {"clapped": "clap", "chords": "chords", "pulse": "pulse", "said": "say"}.get(scenario.voices, "play")
-    clicks = tuple(truth["clicks_s"]) if count_off else ()
+    clicks = tuple(truth["clicks_s"]) if count_off and scenario.voices != "entries" else ()
     return Targets(tempo_qpm=tempo, instrument=scenario.instrument, step=step, count_off=count_off, clicks_s=clicks)
 
 

@@ -6,12 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from didactor.core.errors import PassageError, Problem
+from didactor.core.hearing.count_off import find_count_off
+from didactor.core.hearing.hearing import Hearing
 from didactor.core.hearing.under_clicks import doubt_under_clicks
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import judge
+from didactor.core.judging.readings_of_sound import Opening, opening_after
 from didactor.core.judging.registry import Finding, run_checks
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, of_staff, with_choices
@@ -81,6 +85,7 @@ def analyse(
     quality = replace(quality, numbers=numbers if late_s is None else {**numbers, "backing_late_s": late_s})
     if late_s is None and not clicks.times_s:
         late_s = count_off_delay_s(samples, targets.clicks_s[: targets.count_off])
+    told = bool(targets.clicks_s)
     targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s, late_s))
     hearing = ear.listen(expectation, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
     if hearing is None:
@@ -93,7 +98,8 @@ def analyse(
         return _unusable(recording, expectation, targets, _refused(quality, code, text, recording))
     progress("judging")
     levels_hold = all(p.code != "gain_riding" for p in quality.problems)
-    evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument, levels_hold)
+    opening = _opening(hearing, expectation, targets, None if told else samples, backing, late_s)
+    evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument, levels_hold, opening)
     return Analysis(
         expectation=expectation,
         targets=targets,
@@ -102,6 +108,32 @@ def analyse(
         evidence=evidence,
         findings=tuple(run_checks(evidence)),
     )
+
+
+def _opening(
+    hearing: Hearing,
+    expectation: Expectation,
+    targets: Targets,
+    samples: npt.NDArray[np.float32] | None,
+    backing: Backing | None,
+    late_s: float | None,
+) -> Opening | None:
+    """When the passage was due to begin: by the accompaniment's own timeline, by the clicks of the recorder, or by a count-off that is
+    heard in a recording of which nobody told. None where none of them can be heard: by how much they came late is not known then.
+    """
+    quarter_s = 60.0 / targets.middle_qpm
+    if backing is not None:
+        if backing.enters_s is None or late_s is None:
+            return None
+        return Opening(start_s=backing.at_s + late_s + backing.enters_s, quarter_s=quarter_s)
+    if targets.count_off < 2 or not expectation.bars:
+        return None
+    counted = targets.clicks_s[: targets.count_off]
+    if samples is not None and hearing.notes and hearing.notes[0].onset_s is not None:
+        beat = expectation.bars[0].beat_quarters
+        pickup = expectation.pickup_quarters / beat
+        counted = find_count_off(samples, hearing.notes[0].onset_s, quarter_s * beat, targets.count_off, pickup)
+    return opening_after(counted, expectation) if len(counted) == targets.count_off else None
 
 
 def _as_heard(known_s: tuple[float, ...], heard_s: tuple[float, ...], late_s: float | None) -> tuple[float, ...]:

@@ -7,8 +7,10 @@ from typing import Any
 from django.db import transaction
 
 from didactor.core.instruments import find_instrument
+from didactor.core.sound.player.take import model_start_s
 from didactor.library.jobs import render_model
 from didactor.library.models import ModelSound, Passage
+from didactor.library.notation import accompaniment_expectation, intro_quarters
 
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 
@@ -55,3 +57,11 @@ def want_accompaniment(*, passage: Passage, tempo_qpm: float, count_off: int) ->
         sound, made = ModelSound.objects.get_or_create(**key)
         if made:
             render_model.defer(model_sound_id=sound.pk)
+
+
+def enters_s(sound: ModelSound) -> float:
+    """When in an accompaniment the passage's first bar begins (an anacrusis included): after count-off and introduction."""
+    passage, quarter_s = sound.passage, 60.0 / sound.tempo_qpm
+    expected = accompaniment_expectation(passage, sound.of_part, sound.intro_bars)
+    start_s = model_start_s(expected, sound.tempo_qpm, sound.count_off, expected.bars[0].beat_quarters)
+    return start_s + intro_quarters(passage, sound.intro_bars) * quarter_s

@@ -12,8 +12,7 @@ from didactor.core.judging.categories import TITLES
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import ModelSound
-from didactor.library.notation import expectation_of, intro_quarters
-from didactor.library.sounds import accompaniment_of, model_sounds
+from didactor.library.sounds import accompaniment_of, enters_s, model_sounds
 from didactor.people.models import Person
 from didactor.progress.rows import task_rows
 from didactor.review.models import Review
@@ -47,10 +46,8 @@ def accompaniment_data(task: Task) -> dict[str, Any] | None:
     sound = ModelSound.objects.filter(**key).exclude(sound="").first() if key else None
     if sound is None:
         return None
-    root = task.passage.root
-    beat_s = 60.0 / qpm * expectation_of(revision_id=root.revision_id, part=root.part, bars=root.bars).bars[0].beat_quarters
-    lead_s = 0.3 + count_off * beat_s + intro_quarters(root, sound.intro_bars) * 60.0 / qpm
-    return {"sound": sound.pk, "url": reverse("library:model_sound", args=[sound.pk]), "leadS": lead_s, "intro": sound.intro_bars}
+    url = reverse("library:model_sound", args=[sound.pk])
+    return {"sound": sound.pk, "url": url, "leadS": enters_s(sound), "intro": sound.intro_bars}
 
 
 def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:

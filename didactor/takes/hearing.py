@@ -14,6 +14,7 @@ from didactor.core.sound.backing import Backing
 from didactor.core.sound.recording import PlaybackCopy, open_recording, open_with_copy
 from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
+from didactor.library.sounds import enters_s
 from didactor.takes.apart import hear_apart, hear_here
 from didactor.takes.models import Analysis, Take, TakeState
 
@@ -69,7 +70,7 @@ def _backing(played: dict[str, float] | None) -> Backing | None:
     if sound is None or played is None:
         return None
     with sound.sound.open("rb") as source:
-        return Backing(samples=open_recording(source).samples, at_s=played["at_s"])
+        return Backing(samples=open_recording(source).samples, at_s=played["at_s"], enters_s=enters_s(sound))
 
 
 def _step(take: Take, step: str) -> None:

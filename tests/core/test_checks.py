@@ -12,6 +12,7 @@ from django.test import SimpleTestCase
 from didactor.core.hearing.hearing import ChordReading, Count, ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.judge import judge
+from didactor.core.judging.readings_of_sound import Opening, opening_after
 from didactor.core.judging.registry import Finding, all_checks, run_checks
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, ExpectedHairpin
@@ -43,6 +44,7 @@ def found(
     shape: Callable[[int, NoteHeard], NoteHeard] = lambda index, note: note,
     instrument: str = "clarinet",
     targets: Mapping[str, Any] | None = None,
+    opening: Opening | None = None,
     **hearing: Any,
 ) -> list[Finding]:
     """Findings on a faultless take in which some notes (index to changed fields) were heard otherwise; ``shape`` changes all of them."""
@@ -62,7 +64,7 @@ def found(
         notes.append(replace(shape(index, heard), **(edits or {}).get(index, {})))
     made = {"extra": (), "jumps": (), "seconds_per_quarter": QUARTER_S, "share_of_notes": 1.0, "share_of_sounds": 1.0, **hearing}
     aims = {"tempo_qpm": QPM, "instrument": instrument, **(targets or {})}
-    return run_checks(judge(Hearing(notes=tuple(notes), **made), expected, Targets(**aims), BY_SLUG[instrument]))
+    return run_checks(judge(Hearing(notes=tuple(notes), **made), expected, Targets(**aims), BY_SLUG[instrument], opening=opening))
 
 
 def codes(findings: Sequence[Finding]) -> list[str]:
@@ -210,12 +212,12 @@ class RhythmTests(SimpleTestCase):
 
     def entry(self, seconds: float) -> list[Finding]:
         clicks = tuple(at(0.0) - QUARTER_S * k for k in (4, 3, 2, 1))
-        return found(walk(), shape=lambda i, n: late(n, seconds), targets={"count_off": 4, "clicks_s": clicks})
+        return found(walk(), shape=lambda i, n: late(n, seconds), opening=opening_after(clicks, walk()))
 
     def test_the_entry_against_the_count_off(self):
         self.assertEqual(self.entry(0.12), [])
         [finding] = self.entry(QUARTER_S)
-        self.assertEqual((finding.code, finding.text), ("rhythm.entry", "The entry comes 1.0 beats late against the count-off."))
+        self.assertEqual((finding.code, finding.text), ("rhythm.entry", "The entry comes 1.0 beats late."))
         self.assertIn("early", self.entry(-0.5 * QUARTER_S)[0].text)
 
     def test_strokes_are_counted_unless_each_has_its_remark(self):

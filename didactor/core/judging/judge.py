@@ -12,7 +12,7 @@ from didactor.core.judging.allowances import allowing, is_broken, unexplained
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.pulse import Pulse, read_pulse
 from didactor.core.judging.readings import read_bends, read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
-from didactor.core.judging.readings_of_sound import read_entry, read_hands, read_zones
+from didactor.core.judging.readings_of_sound import Opening, read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
@@ -23,8 +23,20 @@ FEWEST_FOR_TOUCH = 4
 SHORTENING = {"staccato", "staccatissimo", "breath-mark", "spiccato", "caesura"}
 
 
-def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrument: Instrument, levels_hold: bool = True) -> Evidence:
-    """Judge one take by its targets' stage. ``levels_hold`` is False where the recorder rode the gain: loudness tells nothing then."""
+def judge(
+    hearing: Hearing,
+    expectation: Expectation,
+    targets: Targets,
+    instrument: Instrument,
+    levels_hold: bool = True,
+    opening: Opening | None = None,
+) -> Evidence:
+    """Judge one take by its targets' stage.
+
+    Args:
+        levels_hold: False where the recorder rode the gain: loudness tells nothing then.
+        opening: when the passage was due to begin, where that is known.
+    """
     pulse, moments = _pulse(hearing, expectation, targets)
     notes = [
         NoteJudgement(
@@ -64,7 +76,7 @@ def judge(hearing: Hearing, expectation: Expectation, targets: Targets, instrume
         count=hearing.count,
         hands=read_hands(notes, expectation),
         zones=read_zones(notes) if levels_hold else None,
-        entry=read_entry(hearing, expectation, targets),
+        entry=read_entry(hearing, expectation, opening),
         inferred=hearing.rhythm is not None,
         scatter_ms=1000 * pulse.scatter_s if pulse else 0.0,
         touch=_touch(notes, pulse, moments, expectation),

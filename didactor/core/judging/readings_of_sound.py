@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from didactor.core.hearing.hearing import Hearing, Status
 from didactor.core.judging.evidence import Entry, Hand, NoteJudgement, Zone
-from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
 FEWEST_TOGETHER, FEWEST_IN_ZONE = 4, 3
@@ -96,15 +96,32 @@ def read_zones(notes: Sequence[NoteJudgement]) -> tuple[Zone, ...] | None:
     return tuple(found) or None
 
 
-def read_entry(hearing: Hearing, expectation: Expectation, targets: Targets) -> Entry | None:
-    """The first note against where the count-off (its clicks known to the recorder) puts it."""
-    clicks = targets.clicks_s[: targets.count_off]
-    if targets.count_off < 2 or len(clicks) < targets.count_off or not expectation.notes:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Opening:
+    """When the passage was due to begin, by count-off or accompaniment: its very start (an anacrusis included), and the pace there."""
+
+    start_s: float
+    quarter_s: float
+
+
+def opening_after(clicks_s: Sequence[float], expectation: Expectation) -> Opening | None:
+    """The opening that a count-off leads to: its pulses are beats, and the first full bar comes one beat after the last."""
+    if len(clicks_s) < 2 or not expectation.bars:
+        return None
+    beat_s = (clicks_s[-1] - clicks_s[0]) / (len(clicks_s) - 1)
+    quarter_s = beat_s / expectation.bars[0].beat_quarters
+    return Opening(start_s=clicks_s[-1] + beat_s - expectation.pickup_quarters * quarter_s, quarter_s=quarter_s)
+
+
+def read_entry(hearing: Hearing, expectation: Expectation, opening: Opening | None) -> Entry | None:
+    """The first note against where it was due; None where nobody knows when, or it was not heard."""
+    if opening is None or not expectation.notes:
         return None
     first, heard = expectation.notes[0], hearing.notes[0]
     if heard.onset_s is None or not heard.timed:
         return None
-    beat_s = (clicks[-1] - clicks[0]) / (len(clicks) - 1)
-    quarter_s = beat_s / expectation.bars[0].beat_quarters
-    due_s = clicks[-1] + beat_s + (first.onset_quarters - expectation.pickup_quarters) * quarter_s
-    return Entry(early_late_quarters=(heard.onset_s - due_s) / quarter_s, due_s=due_s, time_s=heard.onset_s)
+    quarter_s = opening.quarter_s
+    due_s = opening.start_s + first.onset_quarters * quarter_s
+    # Of two readings of a slow beginning, the one that speaks for the player.
+    onset_s = min((t for t in (heard.onset_s, heard.began_s) if t is not None), key=lambda t: abs(t - due_s))
+    return Entry(early_late_quarters=(onset_s - due_s) / quarter_s, due_s=due_s, time_s=onset_s)

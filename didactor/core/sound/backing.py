@@ -34,10 +34,13 @@ RIDGE = 1e-3
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Backing:
-    """A track as it was sent to the loudspeaker: mono at ``RATE_HZ``; ``at_s`` is the time of its first sample in the recording."""
+    """A track as it was sent to the loudspeaker: mono at ``RATE_HZ``; ``at_s`` is the time of its first sample in the recording.
+    ``enters_s``: when in the track the passage's first bar begins, after count-off and introduction; None where nobody knows.
+    """
 
     samples: npt.NDArray[np.float32]
     at_s: float = 0.0
+    enters_s: float | None = None
 
 
 def without_backing(samples: npt.NDArray[np.float32], backing: Backing) -> tuple[npt.NDArray[np.float32], float | None]:

@@ -21,7 +21,7 @@ def entry(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="rhythm.entry",
         category="rhythm",
-        text=f"The entry comes {abs(beats):.1f} beats {'early' if beats < 0 else 'late'} against the count-off.",
+        text=f"The entry comes {abs(beats):.1f} beats {'early' if beats < 0 else 'late'}.",
         confidence=0.85,
         severity=6.8,
         bar=evidence.expectation.notes[0].bar,

@@ -135,12 +135,16 @@ def _truth_of(note: PerformedNote, sounding: Sounding, shift_s: float) -> dict[s
 def model_samples(expectation: Expectation, instrument: Instrument, tempo_qpm: float, count_off: int, beat_quarters: float) -> Samples:
     """The model to practise with: even, in tune, at ``tempo_qpm``, after ``count_off`` taps of the metrical beat."""
     beat_s = 60.0 / tempo_qpm * beat_quarters
-    # The count-off leads to the first full bar, so it overlaps the anacrusis by the anacrusis' length.
-    start_s = 0.3 + max(0.0, count_off * beat_s - expectation.pickup_quarters * 60.0 / tempo_qpm)
+    start_s = model_start_s(expectation, tempo_qpm, count_off, beat_quarters)
     style = Style(scatter_ms=0.0, wander_percent=0.0, note_cents=0.0)
     notes = perform(expectation, instrument, tempo_qpm, style, np.random.default_rng(1), start_s)
     clicks = tuple(0.3 + i * beat_s for i in range(count_off))
     return synthesise(notes, instrument, "timgm", 0.0, clicks)
+
+
+def model_start_s(expectation: Expectation, tempo_qpm: float, count_off: int, beat_quarters: float) -> float:
+    """When the first bar begins in ``model_samples``. The count-off leads to the first full bar: it overlaps an anacrusis by its length."""
+    return 0.3 + max(0.0, (count_off * beat_quarters - expectation.pickup_quarters) * 60.0 / tempo_qpm)
 
 
 def wav_bytes(samples: Samples, rate_hz: int = SYNTH_RATE_HZ) -> bytes:
