@@ -211,7 +211,7 @@ class Task(models.Model):
 
     ``passage`` is what this student reads: the assignment's own, or its arrangement for their instrument. ``tempo`` and
     ``own_due_at`` are exceptions for this student alone. ``opened_at`` is when a sealed passage was opened; ``answer`` is what they
-    wrote to a question about what they heard.
+    wrote to a question about what they heard. ``takes_spent`` counts the takes that were heard, whatever was deleted since.
     """
 
     assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="tasks")
@@ -224,6 +224,7 @@ class Task(models.Model):
     steps_done = models.JSONField(default=list, blank=True)
     answer = models.TextField(blank=True)
     answered_at = models.DateTimeField(null=True, blank=True)
+    takes_spent = models.PositiveIntegerField(default=0)
 
     objects = TaskQuerySet.as_manager()
 

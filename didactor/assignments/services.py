@@ -26,7 +26,7 @@ _FOLLOWS = {
     TaskState.OPEN: {TaskState.IN_WORK, TaskState.HANDED_IN},
     TaskState.IN_WORK: {TaskState.OPEN, TaskState.HANDED_IN},
     TaskState.HANDED_IN: {TaskState.ANSWERED, TaskState.PASSED, TaskState.IN_WORK},
-    TaskState.ANSWERED: {TaskState.IN_WORK, TaskState.HANDED_IN},
+    TaskState.ANSWERED: {TaskState.IN_WORK, TaskState.HANDED_IN, TaskState.PASSED},
     TaskState.PASSED: {TaskState.ANSWERED},
 }
 
@@ -162,6 +162,11 @@ def set_exception(*, task: Task, tempo: float | None, due_at: datetime | None) -
     task.tempo, task.own_due_at = tempo, due_at
     _want_models(task)
     task.save(update_fields=["tempo", "own_due_at"])
+
+
+def ask_at_tempo(*, task: Task, tempo: float) -> None:
+    """From now on this student is asked for another tempo: stand, count-off and models are at it. Raises ``PassageError``."""
+    set_exception(task=task, tempo=None if tempo == task.assignment.tempo else tempo, due_at=task.own_due_at)
 
 
 def _want_models(task: Task) -> None:

@@ -19,7 +19,7 @@ class Decision(models.TextChoices):
 
 
 class Review(models.Model):
-    """One answer; a draft until ``sent_at`` is set."""
+    """One answer; a draft until ``sent_at`` is set. ``version`` goes up with each change of its words, decision and checklist."""
 
     submission = models.OneToOneField(Submission, on_delete=models.CASCADE, related_name="review")
     teacher = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="reviews")
@@ -29,6 +29,8 @@ class Review(models.Model):
     checklist = models.JSONField(default=dict, help_text="The teacher's verdict by category: good or mend.")
     created_at = models.DateTimeField(auto_now_add=True)
     sent_at = models.DateTimeField(null=True)
+    amended_at = models.DateTimeField(null=True)
+    version = models.PositiveIntegerField(default=0)
 
     def categories_with(self, verdict: str) -> list[str]:
         """Titles of the checklist's categories that got this verdict."""
@@ -41,6 +43,23 @@ class Review(models.Model):
     @property
     def to_mend(self) -> list[str]:
         return self.categories_with("mend")
+
+
+class FormerAnswer(models.Model):
+    """What an answer said before it was amended."""
+
+    review = models.ForeignKey(Review, on_delete=models.CASCADE, related_name="former")
+    replaced_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    replaced_at = models.DateTimeField(auto_now_add=True)
+    sent_at = models.DateTimeField()
+    said = models.JSONField()
+
+    class Meta:
+        ordering = ["-replaced_at"]
+
+    @property
+    def decision_title(self) -> str:
+        return dict(Decision.choices).get(self.said["decision"], "")
 
 
 class Origin(models.TextChoices):

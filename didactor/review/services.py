@@ -1,22 +1,45 @@
+"""The named writes of an answer. Each locks the answer's row first, so that two tabs, a draft in flight and a second press of “Send” follow
+one another; what is sent is changed only by ``amend``, openly.
+"""
+
 from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
 
 from django.db import transaction
 from django.utils import timezone
 
-from didactor.assignments.models import TaskState
-from didactor.assignments.services import move_task
+from didactor.assignments.models import Task, TaskState
+from didactor.assignments.services import ask_at_tempo, move_task
+from didactor.core.errors import PassageError
 from didactor.core.formats.result import FindingResult
 from didactor.core.judging.categories import TITLES
 from didactor.people.models import Person
-from didactor.review.models import Decision, Mark, Origin, Review, Standing
+from didactor.review.models import Decision, FormerAnswer, Mark, Origin, Review, Standing
 from didactor.takes.models import Submission
 
 #: How much is played of a place that is pinned by its second.
 HEARD_FROM_A_SECOND_S = 2.0
+SENT = "This answer is sent already and stays as it was. To change it, amend it."
+OVERTAKEN = (
+    "This answer was changed meanwhile, in another tab or by a colleague. What you wrote is below; send it again to put it in place."
+)
 
 
 class ReviewRefused(Exception):
     """What cannot be done with an answer now; the words say why."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Draft:
+    """What the form of an answer holds. ``version``: which state of the answer it was written over; None for one that does not know."""
+
+    text: str = ""
+    decision: str = ""
+    decision_tempo: float | None = None
+    checklist: Mapping[str, str] = field(default_factory=dict)
+    version: int | None = None
 
 
 @transaction.atomic
@@ -47,14 +70,18 @@ def _proposal(review: Review, finding: FindingResult) -> Mark:
     )
 
 
-def _check_draft(review: Review) -> None:
+def _locked_draft(review: Review) -> Review:
+    """The answer as it stands, locked until the transaction ends. Raises ``ReviewRefused`` once sent."""
+    review = Review.objects.select_for_update().get(pk=review.pk)
     if review.sent_at is not None:
-        raise ReviewRefused("This answer is sent already and stays as it was.")
+        raise ReviewRefused(SENT)
+    return review
 
 
+@transaction.atomic
 def decide_mark(*, mark: Mark, standing: str, text: str | None = None) -> Mark:
     """Keep or drop a mark, or put it back; ``text`` changes its words. Raises ``ReviewRefused`` once sent."""
-    _check_draft(mark.review)
+    _locked_draft(mark.review)
     mark.standing = Standing(standing)
     if text is not None and text.strip():
         mark.text = text.strip()[:500]
@@ -62,17 +89,18 @@ def decide_mark(*, mark: Mark, standing: str, text: str | None = None) -> Mark:
     return mark
 
 
+@transaction.atomic
 def keep_all(*, review: Review) -> None:
     """Keep every proposal that is still open. Raises ``ReviewRefused`` once sent."""
-    _check_draft(review)
-    review.marks.filter(standing=Standing.PROPOSED).update(standing=Standing.KEPT)
+    _locked_draft(review).marks.filter(standing=Standing.PROPOSED).update(standing=Standing.KEPT)
 
 
+@transaction.atomic
 def add_remark(
     *, review: Review, category: str, text: str, bar: str = "", beat: float | None = None, note_id: str = "", at_s: float | None = None
 ) -> Mark:
     """A remark of the teacher's own, pinned to a bar, beat, note or second. Raises ``ReviewRefused`` without words or once sent."""
-    _check_draft(review)
+    review = _locked_draft(review)
     if not text.strip():
         raise ReviewRefused("Write a few words first.")
     return Mark.objects.create(
@@ -89,33 +117,120 @@ def add_remark(
     )
 
 
-def save_draft(
-    *, review: Review, text: str, decision: str, decision_tempo: float | None, checklist: dict[str, str] | None = None
-) -> Review:
-    """Keep what is written and ticked so far. Raises ``ReviewRefused`` once sent."""
-    _check_draft(review)
-    review.checklist = {slug: v for slug, v in (checklist or {}).items() if slug in TITLES and v in ("good", "mend")}
-    review.text, review.decision, review.decision_tempo = text, decision if decision in Decision.values else "", decision_tempo
-    review.save(update_fields=["text", "decision", "decision_tempo", "checklist"])
+@transaction.atomic
+def save_draft(*, review: Review, draft: Draft) -> Review:
+    """Keep what is written and ticked so far.
+
+    Raises:
+        ReviewRefused: it is sent, or what was written over another state of it.
+    """
+    review = _locked_draft(review)
+    if draft.version is not None and draft.version != review.version:
+        raise ReviewRefused(OVERTAKEN)
+    return _write(review, draft)
+
+
+def _write(review: Review, draft: Draft) -> Review:
+    review.checklist = {slug: v for slug, v in draft.checklist.items() if slug in TITLES and v in ("good", "mend")}
+    review.text = draft.text
+    review.decision = draft.decision if draft.decision in Decision.values else ""
+    review.decision_tempo, review.version = draft.decision_tempo, review.version + 1
+    review.save(update_fields=["text", "decision", "decision_tempo", "checklist", "version"])
+    return review
+
+
+def _says_the_same(review: Review, draft: Draft) -> bool:
+    kept = {slug: v for slug, v in draft.checklist.items() if v in ("good", "mend")}
+    return (review.text, review.decision, review.decision_tempo, review.checklist) == (
+        draft.text,
+        draft.decision,
+        draft.decision_tempo,
+        kept,
+    )
+
+
+@transaction.atomic
+def send(*, review: Review, draft: Draft | None = None) -> Review:
+    """Send the answer, as it stands or as ``draft`` has it: kept marks, words and decision reach the student; the task moves on.
+
+    The same sent twice is sent once.
+
+    Raises:
+        ReviewRefused: without a decision; when something else was sent before, so that nobody believes this was.
+    """
+    # The task first, as every write that changes both: nobody waits for the other in a circle.
+    task = _locked_task(review)
+    review = Review.objects.select_for_update().select_related("submission").get(pk=review.pk)
+    if review.sent_at is not None:
+        if draft is None or _says_the_same(review, draft):
+            return review
+        raise ReviewRefused(SENT)
+    if draft is not None:
+        review = _write(review, draft)
+    _check_decision(review)
+    review.marks.filter(standing=Standing.PROPOSED).update(standing=Standing.DROPPED)
+    review.sent_at = timezone.now()
+    review.save(update_fields=["sent_at"])
+    review.submission.answered_at = review.sent_at
+    review.submission.save(update_fields=["answered_at"])
+    _move_on(task, review)
     return review
 
 
 @transaction.atomic
-def send(*, review: Review) -> Review:
-    """Send the answer: kept marks, words and decision reach the student; the task moves on. Sent twice is sent once.
+def amend(*, review: Review, teacher: Person, draft: Draft) -> Review:
+    """Change an answer that was sent: the student sees that it was, and what it said before is kept.
 
-    Raises ``ReviewRefused`` without a decision.
+    Raises:
+        ReviewRefused: it is not sent yet; no decision; somebody else amended it meanwhile.
     """
-    review = Review.objects.select_for_update().select_related("submission__take__task").get(pk=review.pk)
-    if review.sent_at is not None:
+    task = _locked_task(review)
+    review = Review.objects.select_for_update().select_related("submission").get(pk=review.pk)
+    if review.sent_at is None:
+        raise ReviewRefused("This answer is not sent yet: change it, then send it.")
+    if _says_the_same(review, draft):
         return review
+    if draft.version is not None and draft.version != review.version:
+        raise ReviewRefused(OVERTAKEN)
+    former = FormerAnswer(review=review, replaced_by=teacher, said=asdict(_as_draft(review)), sent_at=review.amended_at or review.sent_at)
+    review = _write(review, draft)
+    _check_decision(review)
+    former.save()
+    review.amended_at = timezone.now()
+    review.save(update_fields=["amended_at"])
+    newest = Submission.objects.filter(take__task=task).order_by("-submitted_at").first()
+    if newest is not None and newest.pk == review.submission_id and task.state in (TaskState.ANSWERED, TaskState.PASSED):
+        _move_on(task, review)
+    return review
+
+
+def _as_draft(review: Review) -> Draft:
+    return Draft(
+        text=review.text,
+        decision=review.decision,
+        decision_tempo=review.decision_tempo,
+        checklist=review.checklist,
+        version=review.version,
+    )
+
+
+def _locked_task(review: Review) -> Task:
+    return Task.objects.select_for_update(of=("self",)).select_related("assignment", "enrolment").get(takes__submission__review=review)
+
+
+def _check_decision(review: Review) -> None:
     if not review.decision:
         raise ReviewRefused("Choose what happens next: passed, once more, slower …")
-    review.marks.filter(standing=Standing.PROPOSED).update(standing=Standing.DROPPED)
-    review.sent_at = timezone.now()
-    review.save(update_fields=["sent_at"])
+    if review.decision == Decision.SLOWER and review.decision_tempo is None:
+        raise ReviewRefused("Say at which tempo: write it beside “at tempo”.")
+
+
+def _move_on(task: Task, review: Review) -> None:
+    """What the decision means for the task: its state, and the tempo that is asked from now on."""
     passed = review.decision in (Decision.PASSED, Decision.NEXT)
-    review.submission.answered_at = review.sent_at
-    review.submission.save(update_fields=["answered_at"])
-    move_task(review.submission.take.task, TaskState.PASSED if passed else TaskState.ANSWERED)
-    return review
+    move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
+    if review.decision_tempo is not None and not passed:
+        try:
+            ask_at_tempo(task=task, tempo=review.decision_tempo)
+        except PassageError as error:
+            raise ReviewRefused(error.message) from error

@@ -9,6 +9,8 @@ from django.views.decorators.http import require_POST
 
 from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
+from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.sound.recording import MAX_DURATION_S
 from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
@@ -16,6 +18,7 @@ from didactor.review.querysets import for_lists
 from didactor.takes.listening import heard_drawings, passage_of, player_data
 from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
+from didactor.web.numbers import read_id, read_number
 
 #: One sitting's worth; the rest moves up as takes are answered.
 QUEUE_SHOWN = 40
@@ -59,6 +62,11 @@ def _review(request: HttpRequest, pk: int) -> Review:
 @teacher_only
 def detail(request: HttpRequest, pk: int) -> HttpResponse:
     """One take on the desk: listen, look, mark, answer."""
+    return _desk(request, pk)
+
+
+def _desk(request: HttpRequest, pk: int, refused: services.Draft | None = None, trouble: str = "") -> HttpResponse:
+    """The desk; with what was refused still in its fields, and why."""
     submission = _submission(request, pk)
     review = services.open_review(submission=submission, teacher=request.user)
     take = submission.take
@@ -89,7 +97,13 @@ def detail(request: HttpRequest, pk: int) -> HttpResponse:
         "following": following,
         "quality": result.quality if result else None,
     }
-    return render(request, "review/detail.html", context)
+    if refused is not None:
+        review.text, review.decision, review.decision_tempo = refused.text, refused.decision, refused.decision_tempo
+        review.checklist = dict(refused.checklist)
+        context["checklist"] = _checklist(take, review)
+    amending = review.sent_at is not None and ("amend" in request.GET or refused is not None)
+    context |= {"trouble": trouble, "amending": amending, "former": review.former.all() if review.sent_at else []}
+    return render(request, "review/detail.html", context, status=409 if trouble else 200)
 
 
 def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
@@ -158,14 +172,14 @@ def add_remark(request: HttpRequest, pk: int) -> HttpResponse:
     """A remark pinned to a bar, beat or note."""
     review = _review(request, pk)
     category = request.POST.get("category", "other")
-    beat = request.POST.get("beat", "")
+    beat = read_number(request.POST.get("beat", ""), 1.0, 1000.0)
     try:
         services.add_remark(
             review=review,
             category=category if category in TITLES else "other",
             text=request.POST.get("text", ""),
             bar=request.POST.get("bar", ""),
-            beat=float(beat) - 1 if beat.replace(".", "", 1).isdigit() else None,
+            beat=None if beat is None else beat - 1,
             note_id=request.POST.get("note_id", "")[:80],
             at_s=_second(request.POST.get("at_s", "")),
         )
@@ -176,49 +190,45 @@ def add_remark(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _second(text: str) -> float | None:
     """A second of the recording, as typed; None for nothing or nonsense."""
-    plain = text.strip().replace(",", ".")
-    return float(plain) if plain.replace(".", "", 1).isdigit() and len(plain) < 8 else None
+    return read_number(text, 0.0, MAX_DURATION_S)
 
 
-def _save(request: HttpRequest, review: Review) -> Review:
-    tempo = request.POST.get("decision_tempo", "").replace(",", ".")
-    try:
-        value = float(tempo) if tempo else None
-    except ValueError:
-        value = None
-    return services.save_draft(
-        review=review,
-        text=request.POST.get("text", ""),
+def _draft(request: HttpRequest) -> services.Draft:
+    return services.Draft(
+        text=request.POST.get("text", "").replace("\r\n", "\n"),
         decision=request.POST.get("decision", ""),
-        decision_tempo=value,
+        decision_tempo=read_number(request.POST.get("decision_tempo", ""), TEMPO_LOW, TEMPO_HIGH),
         checklist={slug: request.POST.get(f"verdict-{slug}", "") for slug in TITLES},
+        version=read_id(request.POST.get("version", "")),
     )
 
 
 @teacher_only
 @require_POST
 def save_draft(request: HttpRequest, pk: int) -> HttpResponse:
-    """Kept while the teacher writes."""
+    """Kept while the teacher writes. The answer carries the new version, so that the next change is over it."""
     try:
-        _save(request, _review(request, pk))
+        review = services.save_draft(review=_review(request, pk), draft=_draft(request))
     except services.ReviewRefused as error:
         return HttpResponse(str(error))
-    return HttpResponse("Draft kept")
+    return render(request, "review/_draft_kept.html", {"review": review})
 
 
 @teacher_only
 @require_POST
 def send(request: HttpRequest, pk: int) -> HttpResponse:
     """Send the answer and go on to the next take that waits."""
-    review = _review(request, pk)
+    review, draft = _review(request, pk), _draft(request)
     try:
-        if review.sent_at is None:
-            _save(request, review)
-        services.send(review=review)
+        if "amend" in request.POST:
+            services.amend(review=review, teacher=request.user, draft=draft)
+        else:
+            services.send(review=review, draft=draft)
     except services.ReviewRefused as error:
-        messages.error(request, str(error))
-        return redirect("review:detail", pk=pk)
+        return _desk(request, pk, refused=draft, trouble=str(error))
     student = review.submission.take.task.enrolment.student
-    messages.success(request, f"Sent to {student}.")
+    messages.success(request, f"{'Amended' if 'amend' in request.POST else 'Sent'}: it is with {student}.")
+    if "amend" in request.POST:
+        return redirect("review:detail", pk=pk)
     following = Submission.objects.awaiting_review_by(request.user).first()
     return redirect("review:detail", pk=following.pk) if following and "next" in request.POST else redirect("review:waiting")

@@ -7,7 +7,9 @@ import time
 from django.conf import settings
 from django.core.files.base import ContentFile
 from django.db import transaction
+from django.db.models import F
 
+from didactor.assignments.models import Task
 from didactor.core.formats.glance import summary_of
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.backing import Backing
@@ -79,5 +81,13 @@ def _step(take: Take, step: str) -> None:
 
 
 def settle(take: Take, state: TakeState, trouble: str = "") -> None:
-    """The work on a take is over."""
-    Take.objects.filter(pk=take.pk).update(state=state, step="", trouble=trouble[:300])
+    """The work on a take is over. One that was heard counts, once, however often it is heard again."""
+    with transaction.atomic():
+        kept = Take.objects.select_for_update().filter(pk=take.pk).first()
+        if kept is None:
+            return
+        kept.state, kept.step, kept.trouble = state, "", trouble[:300]
+        if state == TakeState.ANALYSED and not kept.counted and kept.on_the_way is None:
+            kept.counted = True
+            Task.objects.filter(pk=kept.task_id).update(takes_spent=F("takes_spent") + 1)
+        kept.save(update_fields=["state", "step", "trouble", "counted"])

@@ -51,7 +51,9 @@ class TakeState(models.TextChoices):
 
 
 class Take(models.Model):
-    """One recording: its file untouched, and frozen with it what it is judged against (``basis``)."""
+    """One recording: its file untouched, and frozen with it what it is judged against (``basis``). ``counted``: it was heard, and so counts
+    against the number of takes allowed, once and for all.
+    """
 
     task = models.ForeignKey(Task, on_delete=models.PROTECT, related_name="takes")
     number = models.PositiveIntegerField()
@@ -64,6 +66,7 @@ class Take(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     state = models.CharField(max_length=10, choices=TakeState.choices, default=TakeState.STORED)
     step = models.CharField(max_length=20, blank=True)
+    counted = models.BooleanField(default=False)
     trouble = models.CharField(max_length=300, blank=True)
     playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)
     playback_delay_s = models.FloatField(default=0.0)

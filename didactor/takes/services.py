@@ -36,8 +36,6 @@ def check_may_record(*, student: Person, task: Task, step: str = "") -> None:
         raise TakeRefused("Start the preparation clock first.")
     if student.consent_missing:
         raise TakeRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
-    if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
-        raise TakeRefused("This passage is handed in. You can record again when your teacher has answered.")
     limit = task.assignment.takes_allowed
     on_the_way = step in task.assignment.before_steps
     if limit and not on_the_way and takes_spent(task) >= limit:
@@ -50,9 +48,12 @@ def takes_used(task: Task) -> int:
 
 
 def takes_spent(task: Task) -> int:
-    """How many takes count against the limit: the highest number given, so that deleting does not win one back, less the steps."""
-    before = task.assignment.before_steps
-    return takes_used(task) - (task.takes.filter(basis__step__in=before).count() if before else 0)
+    """How many takes count against the limit: those heard, also if deleted since, and those that are on their way to be heard.
+
+    What could not be read or was unusable does not count, nor do steps on the way.
+    """
+    waiting = task.takes.filter(state__in=(TakeState.STORED, TakeState.ANALYSING), counted=False)
+    return task.takes_spent + waiting.exclude(basis__step__in=task.assignment.before_steps).count()
 
 
 def check_size(size: int) -> None:
@@ -170,7 +171,8 @@ def receive_take(
         basis=basis,
         recorded_by=student,
     )
-    move_task(task, TaskState.IN_WORK)
+    if task.state not in (TaskState.HANDED_IN, TaskState.PASSED):  # what comes after is practice
+        move_task(task, TaskState.IN_WORK)
     analyse_take.configure(priority=_turn(task)).defer(take_id=take.pk)
     return take
 

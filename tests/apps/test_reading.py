@@ -14,7 +14,7 @@ from didactor.core.score.write.engraving import ACROSS, BESIDE
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Engraving
 from didactor.progress.rows import task_rows
-from didactor.review.services import open_review, save_draft, send
+from didactor.review.services import Draft, open_review, save_draft, send
 from didactor.stand.pages import task_page
 from didactor.takes.listening import passage_of, player_data
 from didactor.takes.services import submit_take
@@ -38,7 +38,7 @@ class ReadingTests(scenes.OwnFolders, TestCase):
         submission = submit_take(take=take)
         review = open_review(submission=submission, teacher=self.scene.teacher)
         self.assertIsNone(self.row().review, "a draft is not an answer")
-        save_draft(review=review, text="", decision="once_more", decision_tempo=None)
+        save_draft(review=review, draft=Draft(text="", decision="once_more", decision_tempo=None))
         send(review=review)
         self.assertEqual(self.row().review.decision, "once_more")
         # A newer take that was not sent does not hide the answered one.

@@ -7,7 +7,7 @@ from django.urls import reverse
 
 from didactor.assignments.models import TaskState
 from didactor.review.models import Review, Standing
-from didactor.review.services import ReviewRefused, add_remark, decide_mark, keep_all, open_review, save_draft, send
+from didactor.review.services import Draft, ReviewRefused, add_remark, amend, decide_mark, keep_all, open_review, save_draft, send
 from didactor.takes.models import Take
 from didactor.takes.services import OwnMark, review_own_take, submit_take
 from tests import scene as scenes
@@ -39,7 +39,9 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         decide_mark(mark=first, standing="kept", text="In bar 6 you carried on the pattern of bar 5.")
         decide_mark(mark=second, standing="dropped")
         add_remark(review=self.review, category="tone", text="A warm low register.", bar="7")
-        save_draft(review=self.review, text="Well held.", decision="once_more", decision_tempo=80.0, checklist={"tone": "good"})
+        save_draft(
+            review=self.review, draft=Draft(text="Well held.", decision="once_more", decision_tempo=80.0, checklist={"tone": "good"})
+        )
         self.assertNotIn("carried on the pattern", self.student_page())
         self.assertNotIn("Well held", self.student_page())
         send(review=self.review)
@@ -49,7 +51,7 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         self.assertEqual(self.scene.task.state, TaskState.ANSWERED)
 
     def test_open_proposals_are_left_out_and_a_sent_answer_stays(self):
-        save_draft(review=self.review, text="", decision="passed", decision_tempo=None)
+        save_draft(review=self.review, draft=Draft(text="", decision="passed", decision_tempo=None))
         send(review=self.review)
         send(review=Review.objects.get(pk=self.review.pk))
         self.assertEqual(set(self.review.marks.values_list("standing", flat=True)), {Standing.DROPPED})
@@ -59,12 +61,91 @@ class ReviewTests(scenes.OwnFolders, TestCase):
             with self.assertRaisesMessage(ReviewRefused, "sent already"):
                 change()
 
+    def test_a_second_tab_is_never_told_that_its_change_was_sent(self):
+        first = Draft(text="Well held.", decision="passed")
+        send(review=self.review, draft=first)
+        send(review=self.review, draft=first)
+        with self.assertRaisesMessage(ReviewRefused, "sent already"):
+            send(review=self.review, draft=Draft(text="Once more, please.", decision="once_more"))
+        with self.assertRaisesMessage(ReviewRefused, "sent already"):
+            save_draft(review=self.review, draft=Draft(text="late"))
+        self.assertEqual(Review.objects.get(pk=self.review.pk).text, "Well held.")
+        self.assertEqual(self.scene.task.state, TaskState.PASSED)
+
+    def test_a_draft_over_an_older_state_is_refused_and_nothing_is_lost(self):
+        kept = save_draft(review=self.review, draft=Draft(text="one", version=0))
+        self.assertEqual(kept.version, 1)
+        with self.assertRaisesMessage(ReviewRefused, "changed meanwhile"):
+            save_draft(review=self.review, draft=Draft(text="two", version=0))
+        self.assertEqual(save_draft(review=self.review, draft=Draft(text="two", version=1)).text, "two")
+
+    def test_a_sent_answer_is_amended_openly(self):
+        send(review=self.review, draft=Draft(text="Well held.", decision="passed"))
+        with self.assertRaisesMessage(ReviewRefused, "what happens next"):
+            amend(review=self.review, teacher=self.scene.teacher, draft=Draft(text="x"))
+        amend(review=self.review, teacher=self.scene.teacher, draft=Draft(text="Bar 6 first.", decision="once_more", decision_tempo=54.0))
+        review = Review.objects.get(pk=self.review.pk)
+        [former] = review.former.all()
+        self.assertEqual((former.said["text"], former.decision_title), ("Well held.", "Passed"))
+        self.assertEqual((self.scene.task.state, self.scene.task.tempo), (TaskState.ANSWERED, 54.0))
+        page = self.student_page()
+        self.assertIn("Bar 6 first.", page)
+        self.assertIn("Amended on", page)
+        with self.assertRaisesMessage(ReviewRefused, "changed meanwhile"):
+            amend(review=review, teacher=self.scene.teacher, draft=Draft(text="y", decision="stay", version=0))
+
+    def test_an_amended_answer_does_not_take_back_what_came_after(self):
+        send(review=self.review, draft=Draft(decision="once_more"))
+        scenes.recorded(self.scene, hear=False)
+        amend(review=self.review, teacher=self.scene.teacher, draft=Draft(decision="passed"))
+        self.assertEqual(self.scene.task.state, TaskState.IN_WORK)
+        with self.assertRaisesMessage(ReviewRefused, "not sent yet"):
+            other = open_review(submission=self.submission, teacher=self.scene.teacher)
+            Review.objects.filter(pk=other.pk).update(sent_at=None)
+            amend(review=other, teacher=self.scene.teacher, draft=Draft(decision="passed"))
+
+    def test_a_decision_changes_what_is_asked(self):
+        with self.assertRaisesMessage(ReviewRefused, "at which tempo"):
+            send(review=self.review, draft=Draft(decision="slower"))
+        with self.assertRaisesMessage(ReviewRefused, "not playable"):
+            send(review=self.review, draft=Draft(decision="slower", decision_tempo=4.0))
+        self.assertIsNone(Review.objects.get(pk=self.review.pk).sent_at, "what was refused is not half sent")
+        send(review=self.review, draft=Draft(decision="slower", decision_tempo=54.0))
+        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        page = self.client.get(reverse("task", args=[self.scene.task.pk]))
+        self.assertEqual(page.context["recorder"]["tempo"], 54.0)
+        self.assertContains(page, "counts 4 beats at 54")
+        self.assertEqual({m["tempo"] for m in page.context["models"]}, {"54", "40", "27"})
+        self.assertContains(self.client.get(reverse("stand:index")), "Slower, at 54")
+        self.assertEqual(scenes.recorded(self.scene, hear=False).basis["targets"]["tempo_qpm"], 54.0)
+
+    def test_what_was_asked_is_shown_as_it_was(self):
+        self.scene.assignment.tempo = 120.0
+        self.scene.assignment.save()
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        for url in (reverse("review:waiting"), reverse("review:detail", args=[self.submission.pk])):
+            page = self.client.get(url).content.decode()
+            self.assertIn("quarter = 92", page)
+            self.assertNotIn("quarter = 120", page)
+
+    def test_a_refused_answer_comes_back_with_what_was_typed(self):
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        page = self.client.post(reverse("review:send", args=[self.submission.pk]), {"text": "Long words", "verdict-tone": "good"})
+        self.assertContains(page, "Long words", status_code=409)
+        self.assertContains(page, "what happens next", status_code=409)
+
+    def test_four_sends_at_once_are_one(self):
+        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        url = reverse("review:send", args=[self.submission.pk])
+        for words, status in (("First.", 302), ("First.", 302), ("Second.", 409)):
+            self.assertEqual(self.client.post(url, {"text": words, "decision": "passed"}).status_code, status)
+
     def test_an_answer_needs_a_decision(self):
         with self.assertRaisesMessage(ReviewRefused, "what happens next"):
             send(review=self.review)
 
     def test_after_an_answer_the_student_may_record_again(self):
-        save_draft(review=self.review, text="", decision="once_more", decision_tempo=None)
+        save_draft(review=self.review, draft=Draft(text="", decision="once_more", decision_tempo=None))
         send(review=self.review)
         take = scenes.recorded(self.scene, hear=False)
         self.assertEqual((take.number, self.scene.task.state), (2, TaskState.IN_WORK))

@@ -114,9 +114,25 @@ class RulesTests(TakeTestCase):
         self.scene.assignment.takes_allowed = 1
         self.scene.assignment.save()
         take = scenes.recorded(self.scene, hear=False)
+        # One that waits to be heard counts already.
         with self.assertRaisesMessage(TakeRefused, "one take"):
             scenes.recorded(self.scene, hear=False, data=silence())
-        self.assertEqual(take.number, 1)
+        analyse_take(take_id=take.pk)
+        analyse_take(take_id=take.pk)
+        self.assertEqual(self.scene.task.takes_spent, 1)
+        delete_take(student=self.student, take=Take.objects.get(pk=take.pk))
+        with self.assertRaisesMessage(TakeRefused, "one take"):
+            scenes.recorded(self.scene, hear=False, data=silence())
+
+    def test_what_cannot_be_read_or_judged_uses_no_take_up(self):
+        self.scene.assignment.takes_allowed = 1
+        self.scene.assignment.save()
+        for data in (b"no sound at all", silence()):
+            take = scenes.recorded(self.scene, data=data)
+            self.assertEqual((take.state, self.scene.task.takes_spent), (TakeState.UNUSABLE, 0))
+        # Deleting one before it was heard costs nothing either.
+        delete_take(student=self.student, take=scenes.recorded(self.scene, hear=False))
+        self.assertEqual(scenes.recorded(self.scene).state, TakeState.ANALYSED)
 
     def test_listen_first_then_submit_and_twice_is_once(self):
         take = scenes.recorded(self.scene)
@@ -126,8 +142,12 @@ class RulesTests(TakeTestCase):
         take = Take.objects.get(pk=take.pk)
         self.assertEqual(submit_take(take=take), submit_take(take=take))
         self.assertEqual(self.scene.task.state, TaskState.HANDED_IN)
-        with self.assertRaisesMessage(TakeRefused, "handed in"):
-            scenes.recorded(self.scene, hear=False, data=silence())
+        # What is recorded from now on is practice: the task stays handed in, and nothing else can be sent.
+        practice = scenes.recorded(self.scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
+        self.assertEqual(self.scene.task.state, TaskState.HANDED_IN)
+        review_own_take(take=practice, marks=[], work_on="")
+        with self.assertRaisesMessage(TakeRefused, "already with your teacher"):
+            submit_take(take=Take.objects.get(pk=practice.pk))
         with self.assertRaisesMessage(TakeRefused, "stay as they were"):
             review_own_take(take=Take.objects.get(pk=take.pk), marks=[], work_on="other")
 

@@ -51,3 +51,15 @@ document.addEventListener("keydown", (event) => {
     fields("text").focus();
   }
 });
+
+// The last words typed survive a page that is closed before the draft was kept.
+const answer = document.querySelector("form[data-answer]");
+let unkept = false;
+answer?.addEventListener("input", () => (unkept = true));
+answer?.addEventListener("submit", () => (unkept = false));
+document.body.addEventListener("htmx:afterRequest", (event) => {
+  if (event.target === answer && event.detail.successful) unkept = false;
+});
+window.addEventListener("pagehide", () => {
+  if (answer && unkept) navigator.sendBeacon(answer.dataset.answer, new FormData(answer));
+});

@@ -36,7 +36,7 @@ from didactor.library.notation import expectation_of, read_part
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Enrolment, Person, Role, Studio
 from didactor.people.services import add_guardian, add_student, make_card, record_consent
-from didactor.review.services import decide_mark, keep_all, open_review, save_draft, send
+from didactor.review.services import Draft, decide_mark, keep_all, open_review, save_draft, send
 from didactor.takes.jobs import analyse_take
 from didactor.takes.services import OwnMark, receive_take, review_own_take, submit_take
 
@@ -159,11 +159,11 @@ class Command(BaseCommand):
             first = review.marks.first()
             if first:
                 decide_mark(mark=first, standing="kept")
-            save_draft(review=review, text="You heard it yourself: the tempo rises.", decision="", decision_tempo=None)
+            save_draft(review=review, draft=Draft(text="You heard it yourself: the tempo rises.", decision="", decision_tempo=None))
         if demo.answer:
             keep_all(review=review)
             checklist = {c: "mend" if c in demo.mend else "good" for c, _ in assignment.checklist_entries[:6]}
-            save_draft(review=review, text=demo.answer[1], decision=demo.answer[0], decision_tempo=None, checklist=checklist)
+            save_draft(review=review, draft=Draft(text=demo.answer[1], decision=demo.answer[0], decision_tempo=None, checklist=checklist))
             send(review=review)
         task.refresh_from_db()
 
