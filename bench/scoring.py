@@ -284,7 +284,9 @@ def _findings(result: Score, take: Take, findings: tuple[Finding, ...], label: s
                 place = order[skipped_from]
             if fault["kind"] == "restart":
                 place -= int(fault.get("bars", 1))  # the remark stands where the playing goes on
-        if (code, place) not in free or fault["kind"] not in ("chord",):
+        # What is late in both hands at once is one fault, and one remark.
+        once = ("chord",) if not take.scenario.faults.startswith("moments") else ("chord", "late")
+        if (code, place) not in free or fault["kind"] not in once:
             free.append((code, place))
     result.planted.update(code for code, _ in free)
     for finding in findings:

@@ -20,6 +20,7 @@ from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.steps import goals, steps_before
 from didactor.people.models import Enrolment, Group, Person
+from didactor.web.numbers import read_id
 
 #: What a template keeps, and what an assignment that is given again begins with.
 KEPT = (
@@ -153,9 +154,8 @@ class AssignmentForm(forms.Form):
         if not self.is_bound:
             return []
         everybody = Enrolment.objects.visible_to(self.teacher).active().select_related("student")
-        singles = [pk for pk in self.data.getlist("enrolments") if pk.isdigit()]
-        group = self.data.get("group", "")
-        return list(everybody.filter(Q(pk__in=singles) | Q(group=group if group.isdigit() else 0)).distinct().order_by("pk"))
+        singles = [pk for text in self.data.getlist("enrolments") if (pk := read_id(text)) is not None]
+        return list(everybody.filter(Q(pk__in=singles) | Q(group=read_id(self.data.get("group")) or 0)).distinct().order_by("pk"))
 
     def assignment_fields(self) -> dict[str, Any]:
         """The assignment's own fields, with the stage's defaults where the teacher left them empty."""

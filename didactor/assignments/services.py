@@ -207,7 +207,11 @@ def tick_step(*, task: Task, slug: str, done: bool) -> None:
 @transaction.atomic
 def answer_question(*, task: Task, text: str) -> None:
     """The student's answer to a question about what they heard. Raises ``PassageError`` for an empty one, or one sent already."""
-    task = Task.objects.select_for_update().get(pk=task.pk)
+    task = Task.objects.select_for_update(of=("self",)).select_related("assignment", "enrolment__student").get(pk=task.pk)
+    if not task.assignment.is_listening:
+        raise PassageError("answer.not_asked", "Nothing is asked in words here: record the passage.")
+    if task.is_sealed:
+        raise PassageError("answer.sealed", "Start the preparation clock first.")
     if not text.strip():
         raise PassageError("answer.empty", "Write a few words first.")
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):

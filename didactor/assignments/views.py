@@ -22,6 +22,7 @@ from didactor.library.models import Kind, Passage
 from didactor.library.notation import expectation_of, read_part
 from didactor.library.study import USUAL_QPM
 from didactor.people.permissions import teacher_only
+from didactor.web.numbers import read_id
 
 
 @teacher_only
@@ -95,13 +96,13 @@ def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
 
 
 def _number(text: str | None) -> int:
-    return int(text) if text and text.isdigit() else 0
+    return read_id(text) or 0
 
 
 @teacher_only
 def parts_fragment(request: HttpRequest) -> HttpResponse:
     """Which part each of the students chosen so far would get."""
-    passage = get_object_or_404(Passage.objects.visible_to(request.user), pk=request.GET.get("passage") or 0)
+    passage = get_object_or_404(Passage.objects.visible_to(request.user), pk=_number(request.GET.get("passage")))
     form = AssignmentForm(request.GET, teacher=request.user)
     return render(request, "assignments/_parts.html", {"rows": part_rows(passage, form.people(), request.GET)})
 

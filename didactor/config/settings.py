@@ -38,8 +38,10 @@ DEBUG = os.environ.get("DIDACTOR_DEBUG") == "1"
 TESTING = os.environ.get("DIDACTOR_TESTING") == "1"
 HTTPS = os.environ.get("DIDACTOR_HTTPS") == "1"
 SECRET_KEY = os.environ.get("DIDACTOR_SECRET") or _secret()
-ALLOWED_HOSTS = os.environ.get("DIDACTOR_HOSTS", "*").split(",")
 CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("DIDACTOR_ORIGINS", "").split(",") if o]
+#: On a home network any name will do; in operation only those of the site.
+_HOSTS = ",".join(["127.0.0.1", *(origin.split("//")[-1].split(":")[0] for origin in CSRF_TRUSTED_ORIGINS)]) if HTTPS else "*"
+ALLOWED_HOSTS = os.environ.get("DIDACTOR_HOSTS", _HOSTS).split(",")
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -68,6 +70,8 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
     "didactor.config.timing.ServerTimingMiddleware",
+    "didactor.web.middleware.plain_text",
+    "didactor.web.middleware.not_stored",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -139,7 +143,12 @@ LOGIN_URL = "people:sign_in"
 LOGIN_REDIRECT_URL = "home"
 AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25  # hours
+#: A card's code is long and random: a wrong one tells nothing of whose it was meant to be, and locks nobody out. What is slowed down are
+#: guesses at a teacher's password, for that name at that address.
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_CLIENT_IP_CALLABLE = "didactor.web.addresses.client_address"
+#: Proxies in front whose word on the client's address is taken.
+TRUSTED_PROXIES = int(os.environ.get("DIDACTOR_PROXIES", "0"))
 AXES_LOCKOUT_TEMPLATE = "people/locked_out.html"
 AXES_ENABLED = not TESTING
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 60
@@ -147,6 +156,11 @@ SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
 SECURE_REFERRER_POLICY = "same-origin"
+SECURE_SSL_REDIRECT = HTTPS
+SECURE_HSTS_SECONDS = 60 * 60 * 24 * 365 if HTTPS else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = HTTPS and os.environ.get("DIDACTOR_HSTS_SUBDOMAINS") == "1"
+#: Subdomains are another's to decide; the operator turns it on.
+SILENCED_SYSTEM_CHECKS = [] if SECURE_HSTS_INCLUDE_SUBDOMAINS else ["security.W005", "security.W021"]
 X_FRAME_OPTIONS = "DENY"
 
 CONTENT_SECURITY_POLICY = {
@@ -183,6 +197,10 @@ STORAGES = {
 #: Always a real file: the sandbox reads through a descriptor.
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
+#: Recordings and scores are read by this service alone.
+FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
+#: What one student's recordings may take in all.
+STUDENT_QUOTA_BYTES = int(float(os.environ.get("DIDACTOR_STUDENT_QUOTA_GB", "20")) * 1024**3)
 
 #: Whether takes are heard in a process apart, with limits of its own; tests that do not ask for it hear in theirs.
 HEAR_APART = not TESTING

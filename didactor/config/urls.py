@@ -19,5 +19,6 @@ urlpatterns = [
     path("assignments/", include("didactor.assignments.urls")),
     path("takes/", include("didactor.takes.urls")),
     path("desk/", include("didactor.review.urls")),
+    path("record/", include("didactor.progress.urls")),
     path("stand/", include("didactor.stand.urls")),
 ]

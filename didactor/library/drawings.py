@@ -7,7 +7,7 @@ from collections.abc import Callable
 from django.core.cache import cache
 
 from didactor.core.formats.lanes import plain_score
-from didactor.core.score.write.engraving import ACROSS
+from didactor.core.score.write.engraving import ACROSS, LAYOUTS
 from didactor.library.models import Engraving, Passage
 from didactor.library.notation import ENGRAVER, engravings_of
 
@@ -31,7 +31,7 @@ def _plain(engraving: Engraving, passage: Passage) -> str:
 
 def drawn(key: str, passage: Passage, layouts: tuple[str, ...], draw: Callable[[Engraving, Passage], str]) -> dict[str, str]:
     """Drawings by layout. ``key`` must name what is drawn: what has it never changes."""
-    keys = {layout: f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}" for layout in layouts}
+    keys = {layout: _full_key(key, layout) for layout in layouts}
     kept: dict[str, str] = cache.get_many(keys.values())
     missing = [layout for layout in layouts if keys[layout] not in kept]
     if missing:
@@ -40,3 +40,12 @@ def drawn(key: str, passage: Passage, layouts: tuple[str, ...], draw: Callable[[
         cache.set_many(made, timeout=None)
         kept |= made
     return {layout: kept[full_key] for layout, full_key in keys.items()}
+
+
+def forget(key: str) -> None:
+    """Take drawings out of the cache, in every layout."""
+    cache.delete_many([_full_key(key, layout) for layout in LAYOUTS])
+
+
+def _full_key(key: str, layout: str) -> str:
+    return f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}"

@@ -19,6 +19,7 @@ from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
 from didactor.library.models import ModelSound, Passage, Reference
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.permissions import anybody, teacher_only
+from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
 
 OVERTAKEN = (
@@ -33,8 +34,7 @@ def _passage(request: HttpRequest, pk: int) -> Passage:
 
 def _version(request: HttpRequest) -> int:
     """The version that a form was made on; 0, which none has, for nonsense."""
-    text = request.POST.get("version", "")
-    return int(text) if text.isdigit() and len(text) < 10 else 0
+    return read_id(request.POST.get("version")) or 0
 
 
 @teacher_only
@@ -100,15 +100,15 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 def pins(request: HttpRequest, pk: int) -> HttpResponse:
     """A remark on a bar or at a moment of a recording, a warning at a trap, or one taken away."""
     found = _passage(request, pk)
-    version, unwanted, reference_id = _version(request), request.POST.get("unpin", ""), request.POST.get("reference", "")
+    version, unwanted, reference_id = _version(request), read_id(request.POST.get("unpin")), read_id(request.POST.get("reference"))
     text, note_id = request.POST.get("text", ""), request.POST.get("note", "")
     try:
-        if unwanted.isdigit():
-            desk.unpin(passage=found, version=version, pin_id=int(unwanted))
+        if unwanted is not None:
+            desk.unpin(passage=found, version=version, pin_id=unwanted)
         elif note_id:
             desk.warn_at(passage=found, version=version, note_id=note_id, text=text)
-        elif reference_id.isdigit():
-            desk.pin_to_moment(passage=found, version=version, reference_id=int(reference_id), at=request.POST.get("at", ""), text=text)
+        elif reference_id is not None:
+            desk.pin_to_moment(passage=found, version=version, reference_id=reference_id, at=request.POST.get("at", ""), text=text)
         else:
             desk.pin_to_bar(passage=found, version=version, bar=request.POST.get("bar", "").strip(), text=text)
     except desk.Overtaken:
@@ -139,7 +139,7 @@ def segments(request: HttpRequest, pk: int) -> HttpResponse:
 def accompaniment(request: HttpRequest, pk: int) -> HttpResponse:
     """Which part accompanies, and after how many bars the student enters."""
     found = _passage(request, pk)
-    numbers = [int(text) if (text := request.POST.get(name, "")).isdigit() else 0 for name in ("version", "part", "intro_bars")]
+    numbers = [read_id(request.POST.get(name)) or 0 for name in ("version", "part", "intro_bars")]
     try:
         desk.set_accompaniment(passage=found, version=numbers[0], part=numbers[1], intro_bars=numbers[2])
     except desk.Overtaken:

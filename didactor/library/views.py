@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from didactor.core.errors import CoreError
+from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.score.generate.exercise import METRES
 from didactor.library import exercises, printed, services, study
 from didactor.library.exercise_forms import FORMS, ExerciseForm
@@ -18,6 +19,7 @@ from didactor.library.forms import BarCorrectionForm, DetailsForm, LineForm, Pas
 from didactor.library.imports import begin_import
 from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece, PieceRevision
 from didactor.people.permissions import anybody, teacher_only
+from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
 
 PAGE_LENGTH = 60
@@ -171,13 +173,18 @@ def _import_page(request: HttpRequest, pk: int) -> dict[str, Any]:
     return {"batch": batch, "files": files, "waiting": waiting, "done": len(files) - waiting}
 
 
+def _part_of(revision: PieceRevision, text: str | None) -> int:
+    """The part that is asked for, from 1; the first for nonsense."""
+    number = read_id(text) or 1
+    return number if number <= len(revision.parts) else 1
+
+
 @teacher_only
 def piece(request: HttpRequest, pk: int) -> HttpResponse:
     """The engraved part, to pick passages from by dragging over bars or by typing."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     revision = found.current
-    number = request.POST.get("part") or request.GET.get("part") or "1"
-    index = int(number) if number.isdigit() and 1 <= int(number) <= len(revision.parts) else 1
+    index = _part_of(revision, request.POST.get("part") or request.GET.get("part"))
     form = PassageForm(request.POST or None, initial={"part": index})
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
@@ -192,10 +199,8 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
                 return redirect("library:passage", pk=passage.pk)
             return redirect(f"{reverse('assign')}?passage={passage.pk}")
     part = revision.part(index)
-    asked = request.GET.get("tempo", "")
-    found_in_it = study.study_of(
-        revision=revision, part=index, target_bpm=float(asked) if asked.isdigit() and 10 <= int(asked) <= 400 else None
-    )
+    asked = read_number(request.GET.get("tempo"), TEMPO_LOW, TEMPO_HIGH)
+    found_in_it = study.study_of(revision=revision, part=index, target_bpm=asked)
     drawings, trouble = {}, ""
     try:
         drawings = study.study_drawings(revision=revision, part=index, found=found_in_it)
@@ -227,8 +232,7 @@ def correct_bar(request: HttpRequest, pk: int) -> HttpResponse:
     """A teacher's word on how hard a bar is."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     form = BarCorrectionForm(request.POST)
-    number = request.POST.get("part", "")
-    index = int(number) if number.isdigit() and 1 <= int(number) <= len(found.current.parts) else 1
+    index = _part_of(found.current, request.POST.get("part"))
     if form.is_valid():
         try:
             study.correct_bar(piece=found, part=index, **form.cleaned_data)

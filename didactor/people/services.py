@@ -25,11 +25,20 @@ def hash_code(code: str) -> str:
     return hashlib.sha256(plain.encode()).hexdigest()
 
 
+def guess_name(code: str) -> str:
+    """Under which name failures with a code are counted: its own, so that wrong ones, however many, lock only themselves."""
+    return f"card {hash_code(code)[:16]}"
+
+
 @transaction.atomic
 def make_card(person: Person) -> str:
     """A new sign-in code for a person; an older card stops working. Returns the code, which is shown once."""
     code = "".join(secrets.choice(CODE_ALPHABET) for _ in range(CODE_LENGTH))
     SignInCard.objects.update_or_create(person=person, defaults={"code_hash": hash_code(code)})
+    if not person.is_teacher:
+        # Sessions hang on the password's hash: with a new one, those of the old card end.
+        person.set_unusable_password()
+        person.save(update_fields=["password"])
     return "-".join(code[i : i + 4] for i in range(0, CODE_LENGTH, 4))
 
 

@@ -41,20 +41,25 @@ def sign_in(request: HttpRequest) -> HttpResponse:
 
 def _authenticate(request: HttpRequest, data: dict[str, str], by_card: bool) -> Person | None:
     if by_card:
-        return authenticate(request, card_code=data["code"], username="card")
+        return authenticate(request, card_code=data["code"], username=services.guess_name(data["code"]))
     return authenticate(request, username=data["username"], password=data["password"])
 
 
 def _next(request: HttpRequest) -> str:
-    target = request.GET.get("next", "")
-    return target if url_has_allowed_host_and_scheme(target, {request.get_host()}) else reverse("home")
+    return _of_this_site(request, request.GET.get("next", "")) or reverse("home")
+
+
+def _of_this_site(request: HttpRequest, target: str) -> str:
+    """A path to go on to, if it is one of this site; else nothing."""
+    ours = target.startswith("/") and url_has_allowed_host_and_scheme(target, {request.get_host()}, require_https=request.is_secure())
+    return target if ours else ""
 
 
 def open_card(request: HttpRequest, code: str) -> HttpResponse:
     """A card's link. It asks before signing in, so that a mail program that opens links signs nobody in."""
     person = Person.objects.filter(card__code_hash=services.hash_code(code), is_active=True).first()
     if request.method == "POST" and person is not None:
-        signed_in = authenticate(request, card_code=code, username="card")
+        signed_in = authenticate(request, card_code=code, username=services.guess_name(code))
         if signed_in is not None:
             login(request, signed_in)
             return redirect("home")
@@ -70,8 +75,7 @@ def sign_out(request: HttpRequest) -> HttpResponse:
 @require_POST
 def choose_paper(request: HttpRequest) -> HttpResponse:
     """Light paper, dark paper, or as the device says."""
-    target = request.POST.get("next", "/")
-    response = redirect(target if url_has_allowed_host_and_scheme(target, {request.get_host()}) else "/")
+    response = redirect(_of_this_site(request, request.POST.get("next", "")) or "/")
     paper = request.POST.get("paper", "auto")
     if paper in PAPERS:
         response.set_cookie("paper", paper, max_age=60 * 60 * 24 * 365, samesite="Lax")

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
 
 from didactor.assignments.models import Assignment, Task
 from didactor.assignments.services import parts_written
 from didactor.library.drawings import plain_drawings
-from didactor.people.models import Person
+from didactor.people.models import Person, Role
 from didactor.people.permissions import teacher_only
+from didactor.progress import services
 from didactor.progress.rows import task_rows
+from didactor.takes.models import Take
 
 
 @teacher_only
@@ -32,3 +35,29 @@ def student(request: HttpRequest, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     rows = task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())
     return render(request, "progress/student.html", {"person": person, "rows": rows})
+
+
+@teacher_only
+def erase_student(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ask for the name, then erase a student for good."""
+    person = get_object_or_404(Person.objects.visible_to(request.user).filter(role=Role.STUDENT), pk=pk)
+    takes = Take.objects.filter(task__enrolment__student=person).count()
+    context = {"person": person, "takes": takes}
+    if request.method != "POST":
+        return render(request, "progress/erase_student.html", context)
+    if request.POST.get("name", "").strip().casefold() != person.name.strip().casefold():
+        return render(request, "progress/erase_student.html", {**context, "trouble": "That is not the name."}, status=409)
+    services.erase_student(person)
+    messages.success(request, f"{person.name} and everything they recorded are erased.")
+    return redirect("people:students")
+
+
+@teacher_only
+def erase_take(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ask once, then erase a take that was handed in, with the answer to it."""
+    take = get_object_or_404(Take.objects.visible_to(request.user).select_related("task__assignment", "task__enrolment__student"), pk=pk)
+    if request.method != "POST":
+        return render(request, "progress/erase_take.html", {"take": take})
+    services.erase_handed_in(take)
+    messages.success(request, "The take and the answer to it are erased.")
+    return redirect("assignment", pk=take.task.assignment_id)

@@ -13,7 +13,7 @@ from didactor.core.engine import engine_version
 from didactor.core.errors import CoreError, PassageError, SandboxError
 from didactor.takes.hearing import hear_take, settle
 from didactor.takes.models import Take, TakeState
-from didactor.takes.upkeep import discard_stale_uploads
+from didactor.takes.upkeep import discard_stale_uploads, sweep_files
 
 logger = logging.getLogger(__name__)
 
@@ -74,5 +74,6 @@ def _give_up(task_name: str, arguments: dict[str, Any]) -> None:
 @app.periodic(cron="17 3 * * *")
 @app.task(queue="upkeep", queueing_lock="discard_uploads", pass_context=False)
 def discard_uploads(timestamp: int) -> None:
-    """Every night, remove uploads that were never finished."""
+    """Every night: uploads that were never finished go, and files that no row names."""
     discard_stale_uploads()
+    sweep_files()

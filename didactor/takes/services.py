@@ -1,7 +1,10 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import shutil
+import tempfile
+import uuid
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,16 +13,19 @@ from typing import IO, Any
 from django.conf import settings
 from django.core.files.storage import default_storage
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Max, Sum
 from django.utils import timezone
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
 from didactor.core.sound.recording import MAX_FILE_BYTES
+from didactor.library.drawings import forget
 from didactor.people.models import Person
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import SelfMark, SelfReview, Submission, Take, TakeState, Upload
 
+#: Recordings on their way at one time.
+MOST_UNFINISHED = 6
 #: How much more a student's own waiting takes push back their next one than the studio's do.
 OWN_WEIGHT = 3
 
@@ -64,6 +70,18 @@ def check_size(size: int) -> None:
         raise TakeRefused("The file is larger than 1 GiB. Record the passage alone, or send sound without video.")
 
 
+def _check_room(student: Person, length: int) -> None:
+    """Raise ``TakeRefused`` when a student has too much begun and not finished, or kept in all; the oldest begun one gives way first."""
+    begun = Upload.objects.filter(owner=student, take=None).order_by("created_at")
+    for oldest in begun[: max(0, begun.count() - MOST_UNFINISHED + 1)]:
+        oldest.path.unlink(missing_ok=True)
+        oldest.delete()
+    kept = Take.objects.filter(task__enrolment__student=student).aggregate(size=Sum("size"))["size"] or 0
+    unfinished = Upload.objects.filter(owner=student, take=None).aggregate(size=Sum("length"))["size"] or 0
+    if kept + unfinished + length > settings.STUDENT_QUOTA_BYTES:
+        raise TakeRefused("There is no more room for your recordings. Delete takes you do not need, or ask your teacher.")
+
+
 def begin_upload(
     *,
     student: Person,
@@ -78,6 +96,7 @@ def begin_upload(
     """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it. Raises ``TakeRefused``."""
     check_may_record(student=student, task=task, step=step)
     check_size(length)
+    _check_room(student, length)
     upload = Upload.objects.create(
         task=task,
         owner=student,
@@ -89,47 +108,77 @@ def begin_upload(
         backing=backing,
     )
     upload.path.parent.mkdir(parents=True, exist_ok=True)
-    upload.path.touch()
+    upload.path.touch(mode=0o600)
     return upload
 
 
-@transaction.atomic
+class StorageFull(Exception):
+    """The disk is full; nothing of what arrived is lost, and it can be sent on later."""
+
+
 def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[bytes]) -> Upload:
     """Write the next piece of an upload. With the last piece it becomes a take.
+
+    The piece is received before anything is locked: somebody's slow network holds up nobody else.
 
     Raises:
         Upload.DoesNotExist: not this person's.
         ValueError: the piece does not begin where the last one ended.
         TakeRefused: more bytes than announced, or no longer allowed.
+        StorageFull: there is no room for it.
     """
+    waiting = Upload.objects.get(pk=upload_id, owner=owner)
+    with tempfile.TemporaryFile(dir=settings.UPLOAD_ROOT) as piece:
+        _receive(body, piece, waiting.length - waiting.offset)
+        return _append(upload_id, owner, offset, piece)
+
+
+def _receive(body: IO[bytes], piece: IO[bytes], most: int) -> None:
+    """What arrives of a piece; a connection that breaks keeps what came, and the rest can follow later."""
+    arrived = 0
+    while True:
+        try:
+            chunk = body.read(256 * 1024)
+        except OSError:
+            break
+        if not chunk:
+            break
+        arrived += len(chunk)
+        if arrived > most:
+            raise TakeRefused("More arrived than was announced. Send the recording again.")
+        try:
+            piece.write(chunk)
+        except OSError as error:
+            raise StorageFull from error
+    piece.seek(0)
+
+
+@transaction.atomic
+def _append(upload_id: Any, owner: Person, offset: int, piece: IO[bytes]) -> Upload:
     upload = Upload.objects.select_for_update().select_related("task__assignment", "task__enrolment").get(pk=upload_id, owner=owner)
     if upload.take_id is not None:
         return upload
     if offset != upload.offset:
         raise ValueError(f"the upload stands at {upload.offset}")
-    with upload.path.open("r+b") as target:
-        target.seek(offset)
-        # A connection that breaks keeps what has arrived: it is counted below, and the rest can follow later.
-        try:
-            while chunk := body.read(256 * 1024):
-                if target.tell() + len(chunk) > upload.length:
-                    raise TakeRefused("More arrived than was announced. Send the recording again.")
-                target.write(chunk)
-        except OSError:
-            pass
-        upload.offset = target.tell()
-    if upload.offset == upload.length:
-        with upload.path.open("rb") as source:
-            upload.take = receive_take(
-                student=owner,
-                task=upload.task,
-                source=source,
-                filename=upload.filename,
-                clicks_s=upload.clicks_s,
-                step=upload.step,
-                backing=upload.backing,
-            )
-        transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
+    try:
+        with upload.path.open("r+b") as target:
+            target.seek(offset)
+            shutil.copyfileobj(piece, target, 1024 * 1024)
+            upload.offset = target.tell()
+        if upload.offset == upload.length:
+            with upload.path.open("rb") as source:
+                upload.take = receive_take(
+                    student=owner,
+                    task=upload.task,
+                    source=source,
+                    filename=upload.filename,
+                    clicks_s=upload.clicks_s,
+                    step=upload.step,
+                    backing=upload.backing,
+                )
+            transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
+    except OSError as error:
+        raise StorageFull from error
     upload.save(update_fields=["offset", "take"])
     return upload
 
@@ -191,35 +240,47 @@ def _store(source: IO[bytes], digest: str) -> str:
     target = Path(settings.MEDIA_ROOT) / name
     if not target.exists():
         target.parent.mkdir(parents=True, exist_ok=True)
-        beside = target.with_suffix(".part")
+        beside = target.with_suffix(f".{uuid.uuid4().hex[:8]}.part")
         source.seek(0)
-        with beside.open("wb") as sink:
+        with open(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as sink:
             shutil.copyfileobj(source, sink, 1024 * 1024)
         beside.rename(target)
     return name
 
 
-@transaction.atomic
 def delete_take(*, student: Person, take: Take) -> None:
-    """Delete for good a take that was not submitted: rows, recording and playback copy.
+    """Delete for good a take that was not submitted: rows, recording, playback copy and drawings.
 
     Raises ``TakeRefused`` when it was submitted.
     """
-    if take.is_submitted:
-        raise TakeRefused("A submitted take cannot be deleted here. Ask your teacher.")
+    with transaction.atomic():
+        take = Take.objects.select_for_update(of=("self",)).get(pk=take.pk)
+        if Submission.objects.filter(take=take).exists():
+            raise TakeRefused("A submitted take cannot be deleted here. Ask your teacher.")
+        task = take.task
+        erase_take(take)
+        if not task.takes.exists() and task.state == TaskState.IN_WORK:
+            move_task(task, TaskState.OPEN)
+
+
+@transaction.atomic
+def erase_take(take: Take) -> None:
+    """A take and all that came of it, gone for good: rows, the recording (unless another has the very same), its copy, its drawings."""
+    take = Take.objects.select_for_update(of=("self",)).get(pk=take.pk)
     original, playback = take.original.name, take.playback.name
+    drawn = [f"heard:{pk}" for pk in take.analyses.values_list("pk", flat=True)]
     Upload.objects.filter(take=take).delete()
-    task = take.task
+    Submission.objects.filter(take=take).delete()
     take.delete()
-    others = Take.objects.filter(original=original).exists()
-    if not task.takes.exists() and task.state == TaskState.IN_WORK:
-        move_task(task, TaskState.OPEN)
+    shared = Take.objects.filter(original=original).exists()
 
     def remove_files() -> None:
-        if not others:
+        if not shared:
             default_storage.delete(original)
         if playback:
             default_storage.delete(playback)
+        for key in drawn:
+            forget(key)
 
     transaction.on_commit(remove_files)
 

@@ -2,11 +2,23 @@
 
 from __future__ import annotations
 
+import logging
+import os
+import time
+from collections.abc import Iterator
 from datetime import timedelta
+from pathlib import Path
 
+from django.apps import apps
+from django.conf import settings
+from django.db.models import FileField
 from django.utils import timezone
 
 from didactor.takes.models import Upload
+
+logger = logging.getLogger(__name__)
+#: A file younger than this may belong to a row that is just being written, or to a backup that is just being made.
+YOUNG_S = 3 * 24 * 3600.0
 
 
 def discard_stale_uploads(*, older_than_days: int = 7) -> int:
@@ -18,3 +30,43 @@ def discard_stale_uploads(*, older_than_days: int = 7) -> int:
         upload.delete()
         count += 1
     return count
+
+
+def sweep_files(*, older_than_s: float = YOUNG_S) -> tuple[int, int]:
+    """Remove files that no row names, and tell of rows whose file is gone.
+
+    Whatever was broken off between a file and its row (a take deleted while it was opened, a full disk) is put in order so.
+
+    Returns:
+        how many files were removed, and how many are missing.
+    """
+    named = set(_named_files())
+    removed, found = 0, set()
+    for path in _files(Path(settings.MEDIA_ROOT)):
+        name = str(path.relative_to(settings.MEDIA_ROOT))
+        found.add(name)
+        if name not in named and time.time() - path.stat().st_mtime > older_than_s:
+            path.unlink(missing_ok=True)
+            removed += 1
+    begun = {str(pk) for pk in Upload.objects.values_list("pk", flat=True)}
+    for path in _files(Path(settings.UPLOAD_ROOT)):
+        if path.name not in begun and time.time() - path.stat().st_mtime > older_than_s:
+            path.unlink(missing_ok=True)
+            removed += 1
+    missing = named - found
+    for name in sorted(missing)[:20]:
+        logger.error("the file %s is gone", name)
+    return removed, len(missing)
+
+
+def _files(folder: Path) -> Iterator[Path]:
+    for place, _, names in os.walk(folder):
+        yield from (Path(place) / name for name in names)
+
+
+def _named_files() -> Iterator[str]:
+    """Every file that a row of any table names."""
+    for model in apps.get_models():
+        for field in model._meta.get_fields():
+            if isinstance(field, FileField):
+                yield from model._default_manager.exclude(**{field.name: ""}).values_list(field.name, flat=True).iterator()

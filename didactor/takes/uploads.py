@@ -22,9 +22,11 @@ from didactor.library.models import ModelSound
 from didactor.people.permissions import student_only
 from didactor.takes import services
 from didactor.takes.models import Upload
+from didactor.web.numbers import read_id, read_number
 
 VERSION = "1.0.0"
 MOST_CLICKS, LONGEST_S = 4000, 7200.0
+DISK_FULL = "There is no room left on the server. Your recording is still here: save the file, and tell your teacher."
 
 
 def _answer(status: int, text: str = "", **headers: str) -> HttpResponse:
@@ -42,7 +44,7 @@ def _metadata(request: HttpRequest) -> dict[str, str]:
     for pair in request.headers.get("Upload-Metadata", "").split(","):
         key, _, coded = pair.strip().partition(" ")
         try:
-            values[key] = base64.b64decode(coded, validate=True).decode("utf-8")
+            values[key] = base64.b64decode(coded, validate=True).decode("utf-8").replace("\x00", "")
         except (binascii.Error, UnicodeDecodeError):
             continue
     return values
@@ -50,22 +52,18 @@ def _metadata(request: HttpRequest) -> dict[str, str]:
 
 def _clicks(text: str) -> list[float]:
     """Times of the recorder's clicks, seconds; nothing where they make no sense."""
-    try:
-        times = [float(part) for part in text.split()[:MOST_CLICKS]]
-    except ValueError:
-        return []
-    return times if all(0 <= a < b < LONGEST_S for a, b in itertools.pairwise(times)) else []
+    times = [read_number(part, 0.0, LONGEST_S) for part in text.split()[:MOST_CLICKS]]
+    known = [t for t in times if t is not None]
+    return known if len(known) == len(times) and all(a < b for a, b in itertools.pairwise(known)) else []
 
 
 def _backing(task: Task, text: str) -> dict[str, float] | None:
     """The accompaniment that the recorder played, “12 0.65”: which sound, and when it began; None for one that is not this task's."""
     pk, _, at = text.partition(" ")
-    try:
-        begins_s = float(at)
-    except ValueError:
-        return None
-    own = ModelSound.objects.filter(pk=int(pk) if pk.isdigit() else 0, passage=task.passage.root, of_part__gt=0).exists()
-    return {"sound": int(pk), "at_s": begins_s} if own and 0 <= begins_s < LONGEST_S else None
+    begins_s = read_number(at, 0.0, LONGEST_S)
+    number = read_id(pk)
+    own = number is not None and ModelSound.objects.filter(pk=number, passage=task.passage.root, of_part__gt=0).exists()
+    return {"sound": number, "at_s": begins_s} if own and begins_s is not None else None
 
 
 @student_only
@@ -73,17 +71,16 @@ def _backing(task: Task, text: str) -> dict[str, float] | None:
 def create(request: HttpRequest) -> HttpResponse:
     """Announce a recording: its length, name and task."""
     data = _metadata(request)
-    length = request.headers.get("Upload-Length", "")
-    task_id = data.get("task", "")
-    if not length.isdigit() or not task_id.isdigit():
+    length, task_id = read_id(request.headers.get("Upload-Length")), read_id(data.get("task"))
+    if length is None or task_id is None:
         return _answer(400, "The upload must tell its length and its task.")
-    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=int(task_id))
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=task_id)
     try:
         upload = services.begin_upload(
             student=request.user,
             task=task,
             filename=data.get("filename", "take"),
-            length=int(length),
+            length=length,
             origin=data.get("origin", "file"),
             clicks_s=_clicks(data.get("clicks", "")),
             step=data.get("step", ""),
@@ -91,6 +88,8 @@ def create(request: HttpRequest) -> HttpResponse:
         )
     except services.TakeRefused as error:
         return _answer(422, str(error))
+    except OSError:
+        return _answer(507, DISK_FULL)
     return _answer(201, Location=reverse("takes:upload", args=[upload.pk]))
 
 
@@ -102,13 +101,17 @@ def piece(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     if request.method == "PATCH":
         if request.headers.get("Content-Type") != "application/offset+octet-stream":
             return _answer(415)
-        offset = request.headers.get("Upload-Offset", "")
-        if not offset.isdigit():
+        offset = read_id(request.headers.get("Upload-Offset"))
+        if offset is None:
             return _answer(400)
         try:
-            upload = services.append_to_upload(upload_id=pk, owner=request.user, offset=int(offset), body=request)
+            upload = services.append_to_upload(upload_id=pk, owner=request.user, offset=offset, body=request)
+        except Upload.DoesNotExist:
+            return _answer(404)
         except ValueError:
             return _answer(409)
+        except services.StorageFull:
+            return _answer(507, DISK_FULL)
         except services.TakeRefused as error:
             return _answer(422, str(error))
     headers = {"Upload_Offset": str(upload.offset), "Upload_Length": str(upload.length)}

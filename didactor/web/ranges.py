@@ -15,7 +15,7 @@ def ranged_file(request: HttpRequest, file: Any, content_type: str) -> HttpRespo
     Players seek with ranges; Django's own file response ignores them.
     """
     size = file.size
-    match = re.fullmatch(r"bytes=(\d*)-(\d*)", request.headers.get("Range", "").strip())
+    match = re.fullmatch(r"bytes=([0-9]{0,18})-([0-9]{0,18})", request.headers.get("Range", "").strip())
     if match is None or match.groups() == ("", ""):
         response: HttpResponseBase = FileResponse(file.open("rb"), content_type=content_type)
     else:

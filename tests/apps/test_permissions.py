@@ -77,6 +77,8 @@ EXPECTED = {
     "study": BOTH,
     "take": BOTH,
     "record": TEACHER,
+    "progress:erase_student": TEACHER,
+    "progress:erase_take": TEACHER,
     "stand:cards": BOTH,
     "people:note_names": {"teacher", "stranger"},
     "takes:uploads": YLVA,
@@ -125,7 +127,9 @@ def names(resolver: URLResolver, prefix: str = "") -> list[str]:
     return found
 
 
-class EveryAddressTests(scenes.OwnFolders, TestCase):
+class EveryAddressScene(scenes.OwnFolders):
+    """One of everything, and everybody."""
+
     @classmethod
     def setUpTestData(cls):
         cls.scene = scene = scenes.build(listen_first=False)
@@ -188,9 +192,13 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
             **{f"stand:{n}": [cls.take.pk] for n in ("take", "status_fragment", "mark", "submit", "delete")},
             "take": [cls.take.pk],
             "record": [scene.ylva.student_id],
+            "progress:erase_student": [scene.ylva.student_id],
+            "progress:erase_take": [cls.take.pk],
             **{f"review:{n}": [cls.submission.pk] for n in ("detail", "add_remark", "keep_all", "save_draft", "send")},
         }
 
+
+class EveryAddressTests(EveryAddressScene, TestCase):
     def answer(self, name: str) -> int:
         """Status of the most natural request to an address; 405 counts as let in."""
         url = reverse(name, args=self.arguments.get(name, []))
@@ -239,8 +247,10 @@ class EveryAddressTests(scenes.OwnFolders, TestCase):
 
     def test_each_person_sees_what_the_table_says(self):
         for who, person in self.people.items():
-            self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
             for name, allowed in EXPECTED.items():
+                # Anew each time: a new card ends the sessions of the old one.
+                person.refresh_from_db()
+                self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
                 with self.subTest(who=who, name=name):
                     if who in allowed and name in (
                         "stand:delete",

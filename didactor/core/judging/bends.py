@@ -16,9 +16,9 @@ import numpy as np
 from didactor.core.arrays import FloatArray
 
 #: How far a quarter's length wanders, as a share of itself over a quarter: a steady player's, and a moving one's at most.
-STEADY, MOVING = 0.05, 0.15
+STEADY, MOVING = 0.05, 0.3
 #: From this change of the beat on (log) the player is moving, and how much more the length may wander for it.
-MOVES_FROM, FOLLOWS = 0.04, 3.0
+MOVES_FROM, FOLLOWS = 0.01, 5.0
 #: What is left to chance in an onset, seconds.
 CHANCE_S = 0.03
 #: A moment further off than so many standard deviations says less about the pulse the further it is off.

@@ -6,7 +6,7 @@ from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 
 #: Hands within this time sound together; what comes from chance alone is left out.
-FROM_MS, STEADY = 32.0, 3.0
+FROM_MS, STEADY = 38.0, 3.0
 FEWEST = 6
 
 

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, NoteJudgement
@@ -29,31 +30,51 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
     rules = evidence.targets.stage_rules.placement
     if rules is None or evidence.inferred:
         return
-    hesitated = {h.note_index for h in evidence.hesitations}
     limps = limp(evidence) is not None
     placed = [n.note.onset_quarters for n in evidence.notes if n.early_late_ms is not None]
     ends = (min(placed, default=0.0), max(placed, default=0.0))
-    restarted = {r.to_index for r in evidence.restarts}
-    for index, item in enumerate(evidence.notes):
-        if item.early_late_ms is None or index in hesitated or index in restarted or item.status is not Status.CORRECT:
+    # What comes after a pause or a jump has its own remark, all that begins there with it.
+    excused = {evidence.notes[h.note_index].note.onset_quarters for h in evidence.hesitations}
+    excused |= {evidence.notes[r.to_index].note.onset_quarters for r in evidence.restarts}
+    moments: dict[float, list[NoteJudgement]] = {}
+    for item in evidence.notes:
+        if item.early_late_ms is None or item.status is not Status.CORRECT or item.note.onset_quarters in excused:
             continue
         if limps and _is_inside_a_beat(evidence, item):
             continue  # one remark about all pairs says it
         threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * evidence.scatter_ms)
         if item.note.onset_quarters in ends:
             threshold *= AT_THE_ENDS
-        if abs(item.early_late_ms) < threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
-            continue
-        yield Finding.at_note(
-            item,
+        if abs(item.early_late_ms) >= threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
+            moments.setdefault(item.note.onset_quarters, []).append(item)
+    for off in moments.values():
+        for early in (True, False):
+            together = [item for item in off if ((item.early_late_ms or 0.0) < 0) is early]
+            if together:
+                yield _of_moment(evidence, together)
+
+
+def _of_moment(evidence: Evidence, together: list[NoteJudgement]) -> Finding:
+    """One remark for all that comes early, or late, in one moment."""
+    worst = max(together, key=lambda item: abs(item.early_late_ms or 0.0))
+    size = worst.early_late_ms or 0.0
+    what = evidence.in_words(worst.note)
+    if len(together) > 1:
+        staves = {item.note.staff for item in together}
+        what = "what both hands play here" if len(staves) > 1 else "the chord"
+    return replace(
+        Finding.at_note(
+            worst,
             code="rhythm.placement",
             category="rhythm",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {evidence.in_words(item.note)} comes "
-            f"{abs(item.early_late_ms) / 1000:.2f} s {'early' if item.early_late_ms < 0 else 'late'}.",
-            severity=4.0 + min(abs(item.early_late_ms) / 300.0, 1.5),
-            size=item.early_late_ms,
+            text=f"{place_in_words(evidence.expectation, worst.note)}: {what} comes {abs(size) / 1000:.2f} s "
+            f"{'early' if size < 0 else 'late'}.",
+            severity=4.0 + min(abs(size) / 300.0, 1.5),
+            size=size,
             unit="ms",
-        )
+        ),
+        note_ids=tuple(item.note.id for item in sorted(together, key=lambda item: item is not worst)),
+    )
 
 
 def _is_inside_a_beat(evidence: Evidence, item: NoteJudgement) -> bool:

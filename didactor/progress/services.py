@@ -1,0 +1,41 @@
+from __future__ import annotations
+
+from django.contrib.sessions.models import Session
+from django.db import transaction
+
+from didactor.assignments.models import Task, TaskState
+from didactor.people.models import Person
+from didactor.takes.models import Take, Upload
+from didactor.takes.services import erase_take
+
+
+@transaction.atomic
+def erase_student(student: Person) -> None:
+    """A student, gone for good: takes with files and answers, tasks, consents, cards, sessions; so are guardians without another ward."""
+    student = Person.objects.select_for_update().get(pk=student.pk)
+    for take in Take.objects.filter(task__enrolment__student=student):
+        erase_take(take)
+    for upload in Upload.objects.filter(owner=student):
+        path = upload.path
+        upload.delete()
+        transaction.on_commit(lambda path=path: path.unlink(missing_ok=True))
+    Task.objects.filter(enrolment__student=student).delete()
+    alone = [g for g in student.guardians.all() if g.wards.count() == 1]
+    for person in (student, *alone):
+        _end_sessions(person)
+        person.delete()
+
+
+@transaction.atomic
+def erase_handed_in(take: Take) -> None:
+    """A take that was handed in, and the answer to it. The task is open again if nothing else of it waits or was answered."""
+    task = Task.objects.select_for_update().get(pk=take.task_id)
+    erase_take(take)
+    if task.state in (TaskState.HANDED_IN, TaskState.ANSWERED) and not task.takes.filter(submission__isnull=False).exists():
+        Task.objects.filter(pk=task.pk).update(state=TaskState.IN_WORK if task.takes.exists() else TaskState.OPEN)
+
+
+def _end_sessions(person: Person) -> None:
+    for session in Session.objects.iterator():
+        if session.get_decoded().get("_auth_user_id") == str(person.pk):
+            session.delete()
