@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection
 from functools import lru_cache
 
-from didactor.core.errors import PassageError
+from django.core.cache import cache
+
+from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import Expectation, expect, without_notation
 from didactor.core.score.model import Part
 from didactor.core.score.open import engrave_isolated
@@ -16,6 +18,8 @@ from didactor.library.models import Engraving, Passage, PieceRevision
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
 ENGRAVER = "verovio-6.4/4"
+#: For so long a failed engraving is not tried again.
+FAILURE_KEPT_S = 24 * 3600
 
 
 @lru_cache(maxsize=32)
@@ -43,7 +47,16 @@ def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Col
     found = {engraving.layout: engraving for engraving in Engraving.objects.filter(**key, layout__in=layouts)}
     missing = [layout for layout in layouts if layout not in found]
     if missing:
-        for layout, drawn in engrave_isolated(bytes(revision.prepared), part, bars or None, missing).items():
+        failed = f"not engraved:{ENGRAVER}:{revision.pk}:{part}:{bars}"
+        if (words := cache.get(failed)) is not None:
+            raise ScoreError("score.not_engraved", words)
+        try:
+            drawings = engrave_isolated(bytes(revision.prepared), part, bars or None, missing)
+        except ScoreError as error:
+            # It would fail alike, and take as long, whenever somebody looks.
+            cache.set(failed, error.message, FAILURE_KEPT_S)
+            raise
+        for layout, drawn in drawings.items():
             made = {"svg": drawn.svg, "geometry": drawn.geometry}
             found[layout], _ = Engraving.objects.get_or_create(**key, layout=layout, defaults=made)
     return found

@@ -124,18 +124,19 @@ class MidiTests(SimpleTestCase):
 
 class ChordProTests(SimpleTestCase):
     SONG = (
-        "{title: Ferry bell}\n{time: 3/4}\n{key: G}\n{tempo: 88}\n[G]Over the [C/E]sound and [Gm9]home\n"
+        "{title: Ferry bell}\n{time: 3/4}\n{key: G}\n{tempo: 88}\n[G]Over the [C/E]sound and [Gm9]home [H2]now\n"
         "{sog}\n| D7 . . | G C |\n{eog}\n{x_stage: fog}"
     )
 
     def test_chords_bars_words_and_strokes(self):
         [(xml, problems)] = to_musicxml(self.SONG.encode())
         part = read(prepare(xml)).parts[0]
-        self.assertEqual([c.text for c in part.chords], ["G", "C", "Gm7", "D7", "G", "C"])
-        self.assertEqual((len(part.bars), len(part.notes), part.bars[0].beats), (5, 15, 3))
+        self.assertEqual([c.text for c in part.chords], ["G", "C/E", "Gm9", "D7", "G", "C"])
+        self.assertEqual((len(part.bars), len(part.notes), part.bars[0].beats), (6, 18, 3))
         self.assertIn("<text>Over</text>", xml.decode())
         told = " ".join(p.text for p in problems)
-        self.assertIn("Gm9", told)
+        self.assertIn("“H2” was not understood: its bar is there", told)
+        self.assertNotIn("Gm9", told)
         self.assertIn("x_stage", told)
 
     def test_words_alone_are_refused(self):

@@ -1,7 +1,7 @@
 """The road map: in which order the bars of a passage are played.
 
-Without an order of the teacher's own, repeats that lie inside the passage are played, with their endings; jumps (D.C., D.S.)
-are followed once, without repeats, when both the jump and its target lie inside. Bars are named by their printed number, or by
+Without an order of the teacher's own, repeats that lie inside the passage are played, with their endings; each jump (D.C., D.S.)
+is followed once, without repeats, when both the jump and its target lie inside. Bars are named by their printed number, or by
 sections: those the order itself names (``A: 1-4 B: 5-8, A B A A``), else the score's rehearsal marks.
 """
 
@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 
 from didactor.core.errors import PassageError
 from didactor.core.score.model import Bar, Part
@@ -107,39 +108,77 @@ def _by_rehearsal_marks(bars: Sequence[Bar]) -> dict[str, list[Bar]]:
 
 
 def _unfold(bars: Sequence[Bar]) -> list[Bar]:
-    """Repeats with endings, then at most one jump back, played without repeats to Fine or over the Coda."""
+    """Repeats with endings, then jumps, each followed once and without repeats, to Fine or over the Coda.
+
+    A section is played as often as its closing repeat says, or its endings have numbers. What follows a group of endings begins a new
+    section, with or without a sign. While a jump is under way only the last ending of a group is played; it is over where it came from,
+    or at the Coda.
+    """
     played: list[Bar] = []
+    groups = _ending_groups(bars)
     section_start, passes, position = 0, 1, 0
     # A closing repeat without an opening one inside the passage goes back to the passage's start only if that is where
     # the piece or the section begins; otherwise the repeated stretch is not wholly in the passage and is played once.
     opened = bool(bars) and (bars[0].index == 0 or bars[0].repeat_start)
-    jumped = False
+    followed: set[int] = set()
+    jumping_from: int | None = None
     while position < len(bars) and len(played) <= MAX_PLAYED_BARS:
-        bar = bars[position]
-        if bar.repeat_start and position != section_start:
+        bar, group = bars[position], groups[position]
+        behind = groups[position - 1] if position else None
+        if (bar.repeat_start or (behind is not None and behind is not group)) and position != section_start:
             section_start, passes, opened = position, 1, True
-        if bar.endings and passes not in bar.endings and not jumped and opened:
+        jumping = jumping_from is not None
+        if group is not None and opened and (max(group.numbers) if jumping else passes) not in bar.endings:
             position += 1
             continue
         played.append(bar)
-        if jumped and "fine" in bar.marks:
+        if jumping and "fine" in bar.marks:
             break
-        if jumped and "tocoda" in bar.marks:
-            coda = next((i for i, b in enumerate(bars) if "coda" in b.marks and i > position), None)
-            if coda is not None:
-                position = coda
-                continue
-        if bar.repeat_end and opened and not jumped and passes < bar.repeat_times:
+        coda = next((i for i in range(position + 1, len(bars)) if "coda" in bars[i].marks), None)
+        if jumping and "tocoda" in bar.marks and coda is not None:
+            position, section_start, passes, jumping_from = coda, coda, 1, None
+            continue
+        if bar.repeat_end and opened and not jumping and passes < max(bar.repeat_times, *(group.numbers if group else (1,))):
             passes, position = passes + 1, section_start
             continue
-        if bar.repeat_end:
+        if bar.repeat_end and group is None:
             section_start, passes, opened = position + 1, 1, True
-        if bar.jump and not jumped:
-            target = next((i for i, b in enumerate(bars) if "segno" in b.marks), None) if bar.jump == "dalsegno" else None
-            if bar.jump == "dacapo" and bars[0].index == 0:
-                target = 0
-            if target is not None:
-                jumped, position = True, target
-                continue
+        target = _jump_target(bars, position) if bar.jump and position not in followed else None
+        if target is not None:
+            followed.add(position)
+            jumping_from, position = position, target
+            continue
+        if position == jumping_from:
+            jumping_from = None
         position += 1
     return played
+
+
+@dataclass(slots=True, eq=False)
+class _Group:
+    """Endings of one section, side by side."""
+
+    numbers: set[int] = field(default_factory=set)
+
+
+def _ending_groups(bars: Sequence[Bar]) -> list[_Group | None]:
+    """For each bar its group of endings, None outside endings. A number that comes again begins the next group."""
+    result: list[_Group | None] = []
+    for index, bar in enumerate(bars):
+        before = bars[index - 1].endings if index else ()
+        group = result[-1] if result else None
+        if not bar.endings:
+            group = None
+        elif group is None or (bar.endings != before and group.numbers & set(bar.endings)):
+            group = _Group()
+        if group is not None:
+            group.numbers.update(bar.endings)
+        result.append(group)
+    return result
+
+
+def _jump_target(bars: Sequence[Bar], position: int) -> int | None:
+    """Where a jump goes: the beginning of the piece, or the nearest segno before it; None where that is not in the passage."""
+    if bars[position].jump == "dacapo":
+        return 0 if bars[0].index == 0 else None
+    return next((i for i in range(position, -1, -1) if "segno" in bars[i].marks), None)

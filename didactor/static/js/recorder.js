@@ -17,6 +17,8 @@ const part = (name) => box.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
 let running = null;
 let blob = null;
+// Names the take that lies in this page: an upload goes on only with its own recording.
+let takeKey = "";
 let clicked = [];
 // Which accompaniment was played, and when it began in the take.
 let played = "";
@@ -40,6 +42,7 @@ async function microphone() {
 async function accompaniment(context) {
   if (!part("[data-backing]")?.checked) return null;
   const answer = await fetch(data.backing.url);
+  if (!answer.ok) throw new Error("the accompaniment did not arrive");
   const source = context.createBufferSource();
   source.buffer = await context.decodeAudioData(await answer.arrayBuffer());
   source.connect(context.destination);
@@ -57,6 +60,22 @@ async function record() {
     return;
   }
   const context = new AudioContext();
+  try {
+    await begin(context, stream);
+  } catch (error) {
+    // Nothing may go on listening when the recording could not begin.
+    stream.getTracks().forEach((track) => track.stop());
+    await context.close().catch(() => {});
+    guard(Boolean(blob));
+    part("[data-beats]").textContent = "";
+    part("[data-act=record]").hidden = false;
+    part("[data-act=record]").disabled = false;
+    part("[data-act=stop]").hidden = true;
+    say(`The recording could not begin: ${error.message || "the browser gave no reason"}. Press Record again, or send a recording below.`);
+  }
+}
+
+async function begin(context, stream) {
   await context.resume();
   const worklet = document.querySelector("script[data-worklet]").dataset.worklet;
   await context.audioWorklet.addModule(worklet);
@@ -101,6 +120,9 @@ async function record() {
     part("[data-clock]").textContent = clock(Math.max(0, playing));
     if (playing > LONGEST_S) stop();
   }, 200);
+  // From the count-off on, leaving or reloading asks first.
+  guard(true);
+  stream.getTracks().forEach((track) => (track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.")));
   running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0, begins: track ? begins : null };
 }
 
@@ -114,13 +136,17 @@ function meter(block) {
   level.classList.toggle("hot", peak > 0.98);
 }
 
-async function stop() {
+async function stop(trouble = "") {
+  if (!running) return;
   const { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest, begins } = running;
   metronome.stop();
   clearInterval(ticking);
   node.port.postMessage("finish");
   await finished;
-  stream.getTracks().forEach((track) => track.stop());
+  stream.getTracks().forEach((track) => {
+    track.onended = null;
+    track.stop();
+  });
   const rate = context.sampleRate;
   const late = context.outputLatency || 0;
   played = begins === null || clicks.startsAt === null ? "" : `${data.backing.sound} ${Math.max(0, begins + late - clicks.startsAt).toFixed(3)}`;
@@ -135,7 +161,8 @@ async function stop() {
   part("[data-check]").hidden = false;
   part("[data-act=stop]").hidden = true;
   part("[data-beats]").textContent = "";
-  say(loudest < 0.003 ? "There is hardly any sound in this take. Is it the right microphone? Listen before you keep it." : "Hear a few seconds: loud enough, clean, whole? Then keep it.");
+  takeKey = crypto.randomUUID();
+  say(trouble ? trouble : loudest < 0.003 ? "There is hardly any sound in this take. Is it the right microphone? Listen before you keep it." : "Hear a few seconds: loud enough, clean, whole? Then keep it.");
 }
 
 function again() {
@@ -159,6 +186,7 @@ async function deliver(file, name) {
     const take = await send(file, {
       url: data.uploads,
       task: data.task,
+      key: file === blob ? `take ${data.task} ${takeKey}` : `file ${data.task} ${file.name} ${file.size} ${file.lastModified}`,
       name,
       step: document.querySelector("[data-step]")?.value ?? "",
       clicks: file === blob ? clicked : [],
@@ -178,7 +206,7 @@ async function deliver(file, name) {
 }
 
 if (box) {
-  const acts = { record, stop, again, send: () => deliver(blob, "take.wav") };
+  const acts = { record, stop: () => stop(), again, send: () => deliver(blob, "take.wav") };
   box.addEventListener("click", (event) => acts[event.target.closest("[data-act]")?.dataset.act]?.());
   document.querySelector("[data-upload]")?.addEventListener("submit", (event) => {
     const file = event.target.querySelector("input[type=file]").files[0];

@@ -1,20 +1,22 @@
 // Sends a recording in pieces; after a break it goes on where it stopped. Resolves with the number of the new take.
 
-export function send(file, { url, task, name, step = "", backing = "", clicks = [], onProgress }) {
+// `key` names the recording: without it a new take of the same size would go on with the unfinished upload of another one.
+export function send(file, { url, task, key, name, step = "", backing = "", clicks = [], onProgress }) {
   return new Promise((resolve, reject) => {
     const upload = new window.tus.Upload(file, {
       endpoint: url,
-      chunkSize: 2 * 1024 * 1024,
+      chunkSize: 512 * 1024,
+      fingerprint: async () => `didactor ${key}`,
       retryDelays: [0, 1000, 3000, 5000, 10000, 20000],
       removeFingerprintOnSuccess: true,
       metadata: { filename: name, task: String(task), step, backing, clicks: clicks.map((time) => time.toFixed(3)).join(" ") },
       headers: { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] },
       onShouldRetry: (error) => {
         const status = error.originalResponse ? error.originalResponse.getStatus() : 0;
-        return status === 0 || status >= 500 || status === 409;
+        return status === 0 || (status >= 500 && status !== 507) || status === 409;
       },
       onError: (error) => {
-        const body = error.originalResponse && error.originalResponse.getStatus() < 500 ? error.originalResponse.getBody() : "";
+        const body = error.originalResponse && (error.originalResponse.getStatus() < 500 || error.originalResponse.getStatus() === 507) ? error.originalResponse.getBody() : "";
         reject(new Error(body || "The connection is lost. The recording is still here: send it again."));
       },
       onProgress: (sent, total) => onProgress(total ? sent / total : 0),

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.chords import chord_pitch_classes
+from didactor.core.score.chords import NO_CHORD, parse_chord
 from didactor.core.score.read.abc.fields import Key, read_key, read_metre
 from didactor.core.score.read.formats import Format, register
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
@@ -92,29 +92,21 @@ def _directive(sheet: _Sheet, name: str, value: str) -> None:
 
 
 def _known(sheet: _Sheet, chord: str) -> str:
-    """The chord as we write it, or nothing where it means nothing here."""
-    plain = chord.strip().replace("♭", "b").replace("♯", "#")
-    plain = re.sub(r"^([A-G][#b]?)(?:M7|Maj7|ma7|Δ)", r"\1maj7", plain)
-    plain = re.sub(r"^([A-G][#b]?)min", r"\1m", plain)
-    plain = re.sub(r"sus$", "sus4", plain)
-    for candidate in (plain, re.sub(r"(add|\().*$", "", plain), re.sub(r"(9|11|13)$", "7", plain)):
-        try:
-            chord_pitch_classes(candidate)
-        except ValueError:
-            continue
-        if candidate != plain:
-            _tell(sheet, f"The chord “{chord}” is read as {candidate}.")
-        return candidate
-    _tell(sheet, f"The chord “{chord}” was not understood and is left out.")
-    return ""
+    """The chord as we write it; nothing where none sounds, or where it is not understood: its bar stays, and it is said."""
+    if chord.strip() in NO_CHORD:
+        return ""
+    try:
+        return parse_chord(chord).text
+    except ValueError:
+        _tell(sheet, f"The chord “{chord}” was not understood: its bar is there, without a chord to strum.")
+        return ""
 
 
 def _words(sheet: _Sheet, line: str) -> None:
     pieces = re.split(r"\[([^\]]*)\]", line)
     for chord, words in zip(pieces[1::2], pieces[2::2], strict=True):
-        known = "" if chord.startswith("*") else _known(sheet, chord)
-        if known:
-            sheet.bars.append([(known, words.strip())])
+        if not chord.startswith("*"):  # an annotation
+            sheet.bars.append([(_known(sheet, chord), words.strip())])
 
 
 def _grid(sheet: _Sheet, line: str) -> None:
@@ -125,9 +117,7 @@ def _grid(sheet: _Sheet, line: str) -> None:
                 if word != "." and not chords and sheet.bars:
                     chords.append(sheet.bars[-1][-1][0])
                 continue
-            known = _known(sheet, word)
-            if known:
-                chords.append(known)
+            chords.append(_known(sheet, word))
         if chords:
             sheet.bars.append([(chord, "") for chord in chords])
 

@@ -125,7 +125,10 @@ def prepare(data: bytes) -> bytes:
         try:
             _identify(part, part_number)
         except (ValueError, ZeroDivisionError, OverflowError) as error:
-            raise ScoreError("score.bad_values", f"Part {part_number} of the score holds values that make no sense ({error}).") from error
+            raise ScoreError(
+                "score.bad_values",
+                f"Part {part_number} of the score holds values that make no sense. Export it again.",
+            ) from error
         # Some programs write only what sounds; a reader needs the signs all the same.
         if part.find("measure/note/accidental") is None:
             with suppress(ValueError, KeyError, OverflowError):  # values that make no sense are told when they are read
@@ -195,15 +198,41 @@ def read(data: bytes) -> Score:
         try:
             result, trouble, filled = read_part(part, entry, index)
         except (ValueError, ZeroDivisionError, KeyError, OverflowError) as error:
-            raise ScoreError("score.bad_values", f"Part {index} of the score holds values that make no sense ({error}).") from error
+            raise ScoreError(
+                "score.bad_values",
+                f"Part {index} of the score holds values that make no sense. Export it again.",
+            ) from error
         parts.append(result)
         contents.append(filled)
         problems.extend(trouble)
     title = root.findtext("work/work-title") or root.findtext("movement-title") or ""
     composer = next((c.text or "" for c in root.findall("identification/creator") if c.get("type") == "composer"), "")
     return Score(
-        title=title.strip(), composer=composer.strip(), parts=tuple(_as_long_as_the_fullest(parts, contents)), problems=tuple(problems)
+        title=title.strip(),
+        composer=composer.strip(),
+        parts=tuple(_with_one_road(_as_long_as_the_fullest(parts, contents))),
+        problems=tuple(problems),
     )
+
+
+def _with_one_road(parts: list[Part]) -> list[Part]:
+    """Repeats, endings, jumps and rehearsal marks hold for all parts, though many programs write them in the first alone."""
+    if len(parts) < 2 or len({len(part.bars) for part in parts}) != 1:
+        return parts
+    roads = []
+    for bars in zip(*(part.bars for part in parts), strict=True):
+        roads.append(
+            {
+                "repeat_start": any(b.repeat_start for b in bars),
+                "repeat_end": any(b.repeat_end for b in bars),
+                "repeat_times": max(b.repeat_times for b in bars),
+                "endings": next((b.endings for b in bars if b.endings), ()),
+                "marks": tuple(dict.fromkeys(mark for b in bars for mark in b.marks)),
+                "jump": next((b.jump for b in bars if b.jump), bars[0].jump),
+                "rehearsal": next((b.rehearsal for b in bars if b.rehearsal), bars[0].rehearsal),
+            }
+        )
+    return [replace(part, bars=tuple(replace(bar, **road) for bar, road in zip(part.bars, roads, strict=True))) for part in parts]
 
 
 def _as_long_as_the_fullest(parts: list[Part], contents: list[list[float]]) -> list[Part]:

@@ -13,6 +13,7 @@ from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.chords import read_harmony
 from didactor.core.score.clefs import clef_name
 from didactor.core.score.model import Bar, ChordSymbol, Hairpin, Note, Part, Words
+from didactor.core.score.read.road_words import JUMPS, MARKS, meaning_of
 from didactor.core.units import BEAT_UNIT_QUARTERS, pitch_to_midi
 
 Element = etree._Element
@@ -23,8 +24,6 @@ MAX_NOTES = 100_000
 
 DYNAMICS = ("pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "fp", "sf", "sfz", "fz", "sffz", "rf", "rfz", "n")
 BOWINGS = ("up-bow", "down-bow", "open-string", "harmonic", "thumb-position", "snap-pizzicato")
-JUMPS = ("dacapo", "dalsegno")
-MARKS = ("segno", "coda", "tocoda", "fine")
 
 
 @dataclass
@@ -116,9 +115,7 @@ def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
                 if text := " ".join((words.text or "").split()):
                     cursor.words.append(Words(bar_index=bar_index, onset_quarters=float(position), text=text[:80]))
         elif element.tag == "harmony":
-            symbol = read_harmony(element, bar_index, float(position), cursor.transposition)
-            if symbol is not None:
-                cursor.chords.append(symbol)
+            _harmony(cursor, element, bar_index, float(position))
         longest = max(longest, position)
     full = Fraction(4 * cursor.beats, cursor.beat_type)
     cursor.contents.append(float(longest))
@@ -142,6 +139,21 @@ def _read_measure(cursor: _Cursor, measure: Element, bar_index: int) -> None:
     )
     if after_bar is not None:
         cursor.endings = after_bar
+
+
+def _harmony(cursor: _Cursor, element: Element, bar_index: int, position: float) -> None:
+    """A chord symbol; one that is not understood is said and not taken for another."""
+    try:
+        symbol = read_harmony(element, bar_index, position, cursor.transposition)
+    except ValueError:
+        written = element.find("kind")
+        text = (written.get("text") or written.text or "").strip()[:30] if written is not None else ""
+        words = f"A chord symbol was not understood and is not judged: “{(element.findtext('root/root-step') or '').strip()}{text}”."
+        if all(p.text != words for p in cursor.problems):
+            cursor.problems.append(Problem(code="score.chord", text=words))
+        return
+    if symbol is not None:
+        cursor.chords.append(symbol)
 
 
 def _number(text: str | None) -> Fraction:
@@ -253,6 +265,17 @@ def _loudness(cursor: _Cursor, element: Element, place: tuple[int, float]) -> No
             cursor.hairpins.append(Hairpin(growing=growing, begin=begin, end=place))
 
 
+def _by_words(direction: Element, found: dict[str, Any], marks: list[str]) -> None:
+    """“D.C. al Fine”, “Fine”, “To Coda” where no sign for programs stands beside the words."""
+    for words in direction.iterfind("direction-type/words"):
+        text = " ".join((words.text or "").split())
+        meaning = meaning_of(text)
+        if meaning in JUMPS:
+            found.setdefault("jump", meaning)
+        elif meaning is not None and meaning not in marks:
+            marks.append(meaning)
+
+
 def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: list[str]) -> None:
     for kind in ("segno", "coda"):
         if element.find(f"direction-type/{kind}") is not None:
@@ -270,6 +293,8 @@ def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: 
                 marks.append(name)
         if sound.get("tempo") and "tempo_qpm" not in found:
             found["tempo_qpm"] = float(sound.get("tempo", "0")) or None
+    if element.tag == "direction":
+        _by_words(element, found, marks)
     metronome = element.find("direction-type/metronome")
     if metronome is not None and "tempo_qpm" not in found:
         unit = (metronome.findtext("beat-unit") or "").strip()

@@ -17,7 +17,7 @@ from fractions import Fraction
 
 from lxml import etree
 
-from didactor.core.score.chords import KINDS, split_symbol
+from didactor.core.score.chords import write_harmony
 from didactor.core.score.clefs import clef_element
 from didactor.core.score.read.accidentals import print_accidentals
 
@@ -212,13 +212,7 @@ def _write_syllable(note: etree._Element, text: str, before: str) -> None:
 def _write_marks(measure: etree._Element, match: re.Match[str], staff: int) -> None:
     """Dynamics, hairpins and chord symbols, which stand before their note."""
     if match[11]:
-        step, sign, kind = split_symbol(match[11])
-        harmony = etree.SubElement(measure, "harmony")
-        root = etree.SubElement(harmony, "root")
-        etree.SubElement(root, "root-step").text = step
-        if sign:
-            etree.SubElement(root, "root-alter").text = str(ALTERS[sign])
-        etree.SubElement(harmony, "kind", text=KINDS[kind][0]).text = kind
+        write_harmony(measure, match[11])
     wedge = {"<": "crescendo", ">": "diminuendo", ".": "stop"}.get(match[10] or "")
     # A hairpin ends before the dynamic it leads to.
     for tag, value in (("wedge", wedge), ("dynamics", match[9])) if wedge == "stop" else (("dynamics", match[9]), ("wedge", wedge)):

@@ -12,7 +12,7 @@ from fractions import Fraction
 
 from lxml import etree
 
-from didactor.core.score.chords import KINDS, split_symbol
+from didactor.core.score.chords import write_harmony
 from didactor.core.score.clefs import clef_element
 from didactor.core.score.read.accidentals import print_accidentals
 
@@ -184,12 +184,21 @@ def _write_left(measure: etree._Element, bar: DraftBar) -> None:
             etree.SubElement(line, "repeat", direction="forward")
 
 
+#: What stands at the end of a bar for the road: its name, its words, its value for programs.
+_AT_THE_END = (
+    ("fine", "Fine", "yes"),
+    ("tocoda", "To Coda", "coda"),
+    ("dacapo", "D.C.", "yes"),
+    ("dalsegno", "D.S.", "segno"),
+)
+
+
 def _write_right(measure: etree._Element, bar: DraftBar) -> None:
-    if bar.jump or "fine" in bar.marks:
-        direction = etree.SubElement(measure, "direction", placement="above")
-        text = {"dacapo": "D.C.", "dalsegno": "D.S."}.get(bar.jump, "Fine")
-        etree.SubElement(etree.SubElement(direction, "direction-type"), "words").text = text
-        etree.SubElement(direction, "sound", {bar.jump: "yes" if bar.jump == "dacapo" else "segno"} if bar.jump else {"fine": "yes"})
+    for name, text, value in _AT_THE_END:
+        if name == bar.jump or name in bar.marks:
+            direction = etree.SubElement(measure, "direction", placement="above")
+            etree.SubElement(etree.SubElement(direction, "direction-type"), "words").text = text
+            etree.SubElement(direction, "sound", {name: value})
     if bar.repeat_end or bar.ending_stop or bar.style:
         line = etree.SubElement(measure, "barline", location="right")
         etree.SubElement(line, "bar-style").text = "light-heavy" if bar.repeat_end else bar.style or "regular"
@@ -311,24 +320,6 @@ def _write_before(measure: etree._Element, note: DraftNote) -> None:
                 etree.SubElement(etree.SubElement(kind, "dynamics"), value)
             else:
                 etree.SubElement(kind, "words").text = value
-
-
-def write_harmony(measure: etree._Element, symbol: str) -> None:
-    """A chord symbol, which must be one that ``chords`` knows."""
-    name, _, bass = symbol.partition("/")
-    step, sign, kind = split_symbol(name)
-    harmony = etree.SubElement(measure, "harmony")
-    for tag, letter, mark in (("root", step, sign), ("bass", bass[:1], bass[1:])):
-        if tag == "bass" and letter:
-            below = harmony
-            etree.SubElement(below, "kind", text=KINDS[kind][0]).text = kind
-        if letter:
-            root = etree.SubElement(harmony, tag)
-            etree.SubElement(root, f"{tag}-step").text = letter
-            if _ALTERS.get(mark):
-                etree.SubElement(root, f"{tag}-alter").text = str(_ALTERS[mark])
-    if not bass:
-        etree.SubElement(harmony, "kind", text=KINDS[kind][0]).text = kind
 
 
 def _write_pitch(element: etree._Element, note: DraftNote, pitch: Pitch | None, *, first: bool, last: bool) -> tuple[bool, bool]:

@@ -6,10 +6,11 @@ import re
 from fractions import Fraction
 
 from didactor.core.errors import Problem, ScoreError
-from didactor.core.score.chords import chord_pitch_classes
+from didactor.core.score.chords import parse_chord
 from didactor.core.score.read.abc.fields import Key, default_unit, read_clef, read_key, read_metre, read_tempo, read_unit
 from didactor.core.score.read.abc.tokens import Token, length_of, notes_inside, tokens
 from didactor.core.score.read.abc.voice import Voice
+from didactor.core.score.read.road_words import JUMPS, meaning_of
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, Pitch, write_draft
 
 MAX_BYTES = 2 * 1024 * 1024
@@ -39,7 +40,9 @@ _NAMES = {
 }
 _MARKS = {name: mark for mark, names in _NAMES.items() for name in names.split()}
 _DYNAMICS = ("pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sfz")
-_JUMPS = {"D.C.": "dacapo", "D.S.": "dalsegno", "dacapo": "dacapo", "dalsegno": "dalsegno"}
+_JUMPS = {"D.C.": "dacapo", "D.S.": "dalsegno", "dacapo": "dacapo", "dalsegno": "dalsegno"} | {
+    f"{short}al{end}": name for short, name in (("D.C.", "dacapo"), ("D.S.", "dalsegno")) for end in ("fine", "coda")
+}
 
 
 def tunes_in(text: str) -> list[str]:
@@ -257,16 +260,12 @@ class _Reader:
             if text[1:].strip():
                 voice.pending.words = text[1:].strip()
             return
-        symbol = text.strip().replace("♭", "b").replace("♯", "#").replace("min", "m").replace("maj7", "maj7")
-        symbol = re.sub(r"^([A-G][#b]?)(?:M|maj)$", r"\1", symbol)
         try:
-            chord_pitch_classes(symbol)
+            voice.pending.harmony = parse_chord(text).text
         except ValueError:
-            if re.match(r"^[A-G]", symbol):
+            if re.match(r"[A-G](?![a-z]{3})", text.strip()) and meaning_of(text) is None:
                 self._tell(f"chord {text}", f"The chord symbol “{text}” is not known; it stands as words.")
             voice.pending.words = text.strip()
-        else:
-            voice.pending.harmony = symbol
 
     def _decorate(self, voice: Voice, name: str) -> None:
         if name in _DYNAMICS:
@@ -277,8 +276,8 @@ class _Reader:
             voice.bar.marks.append("segno")
         elif name in ("coda", "O"):
             voice.bar.marks.append("coda")
-        elif name == "fine":
-            voice.bar.marks.append("fine")
+        elif name in ("fine", "dacoda"):
+            voice.bar.marks.append({"fine": "fine", "dacoda": "tocoda"}[name])
         elif name in _JUMPS:
             voice.bar.jump = _JUMPS[name]
         elif name.isdigit() and len(name) == 1:
@@ -413,6 +412,7 @@ class _Reader:
         if set(sign) == {":"}:
             colons_before = colons_after = 1
         if voice.bar.notes:
+            self._words_at_the_end(voice)
             self._close_bar(voice, sign)
         before = voice.bars[-2] if len(voice.bars) > 1 else None
         if colons_before and before is not None:
@@ -424,6 +424,17 @@ class _Reader:
             voice.bar.repeat_start = True
         if token.values["numbers"]:
             voice.bar.ending_start = voice.ending = token.values["numbers"]
+
+    def _words_at_the_end(self, voice: Voice) -> None:
+        """“Fine” or “D.C.” after the last note of a bar belongs to it, not to the next note."""
+        meaning = meaning_of(voice.pending.words or "")
+        if meaning in JUMPS:
+            voice.bar.jump = meaning
+        elif meaning in ("fine", "tocoda"):
+            voice.bar.marks.append(meaning)
+        else:
+            return
+        voice.pending.words = ""
 
     def _close_bar(self, voice: Voice, sign: str) -> None:
         if "||" in sign:
