@@ -128,8 +128,12 @@ def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[byt
         StorageFull: there is no room for it.
     """
     waiting = Upload.objects.get(pk=upload_id, owner=owner)
+    if waiting.take_id is not None:
+        return waiting
+    if offset != waiting.offset:
+        raise ValueError(f"the upload stands at {waiting.offset}")
     with tempfile.TemporaryFile(dir=settings.UPLOAD_ROOT) as piece:
-        _receive(body, piece, waiting.length - waiting.offset)
+        _receive(body, piece, waiting.length - offset)
         return _append(upload_id, owner, offset, piece)
 
 

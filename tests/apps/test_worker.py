@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import threading
 from datetime import timedelta
 from typing import Any
+from unittest import mock
 
 from django.conf import settings
 from django.db import connection, connections, transaction
@@ -138,6 +140,12 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
 
 
 class ApartTests(SimpleTestCase):
+    def setUp(self) -> None:
+        # Tests that run side by side run in daemon processes, which may have no children; the worker is none.
+        undone = mock.patch.dict(multiprocessing.current_process()._config, daemon=False)
+        undone.start()
+        self.addCleanup(undone.stop)
+
     def arguments(self) -> dict[str, Any]:
         return {"recording": played(), "expectation": expectation(TUNE), "targets": Targets(tempo_qpm=92.0, instrument="clarinet")}
 

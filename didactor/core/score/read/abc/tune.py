@@ -10,8 +10,8 @@ from didactor.core.score.chords import parse_chord
 from didactor.core.score.read.abc.fields import Key, default_unit, read_clef, read_key, read_metre, read_tempo, read_unit
 from didactor.core.score.read.abc.tokens import Token, length_of, notes_inside, tokens
 from didactor.core.score.read.abc.voice import Voice
-from didactor.core.score.read.road_words import JUMPS, meaning_of
-from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, Pitch, write_draft
+from didactor.core.score.read.road_words import meaning_of
+from didactor.core.score.write.draft import DraftNote, DraftPart, Pitch, write_draft
 
 MAX_BYTES = 2 * 1024 * 1024
 MAX_TUNES = 2000
@@ -158,7 +158,7 @@ class _Reader:
     def _set_metre(self, voice: Voice, metre: tuple[int, int, str] | None) -> None:
         voice.metre = metre
         if voice.bar.notes:
-            self._close_bar(voice, "")
+            voice.close_bar("")
         voice.bar.metre = metre
 
     def _set_key(self, voice: Voice | None, value: str) -> None:
@@ -227,7 +227,7 @@ class _Reader:
             elif token.kind in ("note", "chord", "rest"):
                 self._sound(voice, token)
             elif token.kind == "bar":
-                self._bar_line(voice, token)
+                voice.end_bar(token.values["sign"], token.values["numbers"])
             elif token.kind == "ending":
                 voice.bar.ending_start = voice.ending = token.values["numbers"]
             elif token.kind == "unknown":
@@ -392,7 +392,7 @@ class _Reader:
         count = int(token.values["length"]) if token.values["length"].isdigit() else 1
         for number in range(min(count, 200)):
             if number:
-                self._close_bar(voice, "")
+                voice.close_bar("")
             voice.bar.notes.append(DraftNote(nominal=Fraction(4 * metre[0], metre[1])))
 
     def _pitch(self, voice: Voice, token: Token) -> Pitch:
@@ -404,45 +404,6 @@ class _Reader:
         return Pitch(step=step, alter=voice.altered.get(step, voice.key.alters[step]), octave=octave)
 
     # --- bars ----------------------------------------------------------------------------------------------------------
-
-    def _bar_line(self, voice: Voice, token: Token) -> None:
-        sign = token.values["sign"]
-        colons_before = len(sign) - len(sign.lstrip(":"))
-        colons_after = len(sign) - len(sign.rstrip(":")) if colons_before < len(sign) else 1
-        if set(sign) == {":"}:
-            colons_before = colons_after = 1
-        if voice.bar.notes:
-            self._words_at_the_end(voice)
-            self._close_bar(voice, sign)
-        before = voice.bars[-2] if len(voice.bars) > 1 else None
-        if colons_before and before is not None:
-            before.repeat_end = colons_before + 1
-            before.ending_stop, voice.ending = voice.ending, ""
-        elif voice.ending and before is not None and (re.search(r"\|\||\|\]|\[\||:", sign) or token.values["numbers"]):
-            before.ending_stop, voice.ending = voice.ending, ""
-        if colons_after:
-            voice.bar.repeat_start = True
-        if token.values["numbers"]:
-            voice.bar.ending_start = voice.ending = token.values["numbers"]
-
-    def _words_at_the_end(self, voice: Voice) -> None:
-        """“Fine” or “D.C.” after the last note of a bar belongs to it, not to the next note."""
-        meaning = meaning_of(voice.pending.words or "")
-        if meaning in JUMPS:
-            voice.bar.jump = meaning
-        elif meaning in ("fine", "tocoda"):
-            voice.bar.marks.append(meaning)
-        else:
-            return
-        voice.pending.words = ""
-
-    def _close_bar(self, voice: Voice, sign: str) -> None:
-        if "||" in sign:
-            voice.bar.style = "light-light"
-        elif "|]" in sign:
-            voice.bar.style = "light-heavy"
-        voice.altered = {}
-        voice.bars.append(DraftBar())
 
     def _lyrics(self, value: str) -> None:
         voice = self._voices.get(self._current)
