@@ -63,3 +63,11 @@ def hear_apart(**arguments: Any) -> Result:
         pool.shutdown(wait=False, cancel_futures=True)
         raise SandboxError("hearing.too_much", "This take could not be heard with the memory and time allowed for one.") from error
     return result
+
+
+def end_apart() -> None:
+    """End this thread's own process, if it has one."""
+    pool = getattr(_own, "pool", None)
+    if pool is not None:
+        _own.pool = None
+        pool.shutdown()

@@ -18,7 +18,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateW
 
 from didactor.core.errors import PassageError, SandboxError
 from didactor.core.judging.targets import Targets
-from didactor.takes.apart import hear_apart
+from didactor.takes.apart import end_apart, hear_apart
 from didactor.takes.jobs import retry_stalled
 from didactor.takes.models import Take, TakeState
 from didactor.takes.services import _turn
@@ -145,6 +145,7 @@ class ApartTests(SimpleTestCase):
         undone = mock.patch.dict(multiprocessing.current_process()._config, daemon=False)
         undone.start()
         self.addCleanup(undone.stop)
+        self.addCleanup(end_apart)
 
     def arguments(self) -> dict[str, Any]:
         return {"recording": played(), "expectation": expectation(TUNE), "targets": Targets(tempo_qpm=92.0, instrument="clarinet")}
