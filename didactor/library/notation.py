@@ -47,7 +47,7 @@ def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Col
     found = {engraving.layout: engraving for engraving in Engraving.objects.filter(**key, layout__in=layouts)}
     missing = [layout for layout in layouts if layout not in found]
     if missing:
-        failed = f"not engraved:{ENGRAVER}:{revision.pk}:{part}:{bars}"
+        failed = f"not-engraved:{ENGRAVER}:{revision.pk}:{part}:{bars}"
         if (words := cache.get(failed)) is not None:
             raise ScoreError("score.not_engraved", words)
         try:

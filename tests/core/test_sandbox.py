@@ -165,6 +165,21 @@ class ConfinementTests(SimpleTestCase):
                 self.assertIn("<svg", run_isolated("engrave", prepared, {"part": 1, "bars": None, "layout": "desk"}).head["svg"])
             self.assertGreater(run_isolated("sound", sound, {"copy": True}).head["copy"]["bytes"], 1000)
 
+    def test_in_operation_nothing_is_read_behind_too_little(self):
+        data = tempfile.TemporaryFile()  # noqa: SIM115 - closed by the cleanup
+        self.addCleanup(data.close)
+        data.write(musicxml())
+        data.flush()
+        without_filter = mock.patch("didactor.core.sandbox.run.compiled_filter", return_value=b"")
+        with without_filter, mock.patch.dict(os.environ, DIDACTOR_HTTPS="1"), self.assertRaisesMessage(SandboxError, "reads none"):
+            prepare_isolated(data)
+        with without_filter, mock.patch.dict(os.environ, DIDACTOR_HTTPS="1", DIDACTOR_WEAK_SANDBOX="1"):
+            prepare_isolated(data)
+        with without_filter:  # on one's own machine
+            prepare_isolated(data)
+        with mock.patch.dict(os.environ, DIDACTOR_HTTPS="1"):
+            prepare_isolated(data)
+
     def test_what_is_enough(self):
         for layers, enough in (
             (["syscalls", "landlock"], True),

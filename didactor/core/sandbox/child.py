@@ -12,8 +12,8 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import IO, Any
 
-from didactor.core.errors import CoreError
-from didactor.core.sandbox.confine import confine
+from didactor.core.errors import CoreError, SandboxError
+from didactor.core.sandbox.confine import confine, suffices
 
 Tool = Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]
 
@@ -95,6 +95,11 @@ def main(tool: str, limits: str) -> None:
     with os.fdopen(request["source"], "rb") as source, os.fdopen(request["answer"], "wb") as answer:
         source.seek(0)
         try:
+            if request["strict"] and tool != "probe" and not suffices(layers):
+                raise SandboxError(
+                    "sandbox.too_open",
+                    "This server cannot read files from outside safely, so it reads none: whoever runs it has to look at its sandbox.",
+                )
             head, body = TOOLS[tool](source, request["options"])
         except CoreError as error:
             head, body = {"error": type(error).__name__, "code": error.code, "message": error.message}, b""

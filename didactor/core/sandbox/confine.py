@@ -19,6 +19,7 @@ import pwd
 import resource
 import struct
 import sys
+from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
 
@@ -105,7 +106,7 @@ def confine(code_root: str, filter_: bytes) -> list[str]:
     return held
 
 
-def suffices(layers: list[str]) -> bool:
+def suffices(layers: Iterable[str]) -> bool:
     """Whether these layers are enough to read files from strangers."""
     return any(wanted <= set(layers) for wanted in SUFFICIENT)
 

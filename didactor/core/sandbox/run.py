@@ -78,7 +78,9 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
             cwd="/",
         )
         filter_ = base64.b64encode(compiled_filter()).decode()
-        request = json.dumps({"source": source.fileno(), "answer": answer.fileno(), "options": options or {}, "filter": filter_})
+        request = json.dumps(
+            {"source": source.fileno(), "answer": answer.fileno(), "options": options or {}, "filter": filter_, "strict": is_strict()}
+        )
         try:
             _, errors = process.communicate(request.encode(), timeout=limits.wall_s)
         except subprocess.TimeoutExpired as error:
@@ -96,6 +98,11 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
     if "error" in head:
         raise _ERRORS.get(head["error"], SandboxError)(head["code"], head["message"])
     return Answer(head=head, body=body, layers=tuple(head.pop("layers")))
+
+
+def is_strict() -> bool:
+    """Whether files are refused where their reader cannot be confined well enough: in operation, unless the operator allows it."""
+    return os.environ.get("DIDACTOR_HTTPS") == "1" and os.environ.get("DIDACTOR_WEAK_SANDBOX") != "1"
 
 
 def layers_that_hold() -> tuple[str, ...]:
