@@ -171,10 +171,12 @@ class ConfinementTests(SimpleTestCase):
         data.write(musicxml())
         data.flush()
         without_filter = mock.patch("didactor.core.sandbox.run.compiled_filter", return_value=b"")
-        with without_filter, mock.patch.dict(os.environ, DIDACTOR_HTTPS="1"), self.assertRaisesMessage(SandboxError, "reads none"):
+        with without_filter, mock.patch.dict(os.environ, DIDACTOR_HTTPS="1"), self.assertRaisesMessage(ScoreError, "reads none"):
             prepare_isolated(data)
         with without_filter, mock.patch.dict(os.environ, DIDACTOR_HTTPS="1", DIDACTOR_WEAK_SANDBOX="1"):
             prepare_isolated(data)
+        with without_filter, mock.patch.dict(os.environ, DIDACTOR_HTTPS="1"), self.assertRaisesMessage(SandboxError, "reads none"):
+            open_recording(data)
         with without_filter:  # on one's own machine
             prepare_isolated(data)
         with mock.patch.dict(os.environ, DIDACTOR_HTTPS="1"):

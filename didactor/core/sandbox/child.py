@@ -13,7 +13,7 @@ from dataclasses import asdict
 from typing import IO, Any
 
 from didactor.core.errors import CoreError, SandboxError
-from didactor.core.sandbox.confine import confine, suffices
+from didactor.core.sandbox.confine import TOO_OPEN, confine, suffices
 
 Tool = Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]
 
@@ -97,7 +97,7 @@ def main(tool: str, limits: str) -> None:
         try:
             if request["strict"] and tool != "probe" and not suffices(layers):
                 raise SandboxError(
-                    "sandbox.too_open",
+                    TOO_OPEN,
                     "This server cannot read files from outside safely, so it reads none: whoever runs it has to look at its sandbox.",
                 )
             head, body = TOOLS[tool](source, request["options"])

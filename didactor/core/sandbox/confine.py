@@ -24,6 +24,7 @@ from functools import cache
 from pathlib import Path
 
 #: Reading untrusted files is refused in operation unless all of one of these hold.
+TOO_OPEN = "sandbox.too_open"
 SUFFICIENT = ({"syscalls", "landlock"}, {"syscalls", "namespaces", "user"})
 
 #: Of all that runs in the process's own namespace.

@@ -8,6 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import IO, Any
 
 from didactor.core.errors import SandboxError, ScoreError
+from didactor.core.sandbox.confine import TOO_OPEN
 from didactor.core.sandbox.run import Limits, run_isolated
 from didactor.core.score.write.engraving import ACROSS, Engraving
 
@@ -23,7 +24,8 @@ def read_isolated(source: IO[bytes]) -> list[tuple[dict[str, Any], bytes]]:
     try:
         answer = run_isolated("score", source, limits=SCORE_LIMITS)
     except SandboxError as error:
-        raise ScoreError("score.unreadable", "The score is too large or too damaged to be read safely. Export it again.") from error
+        damaged = "The score is too large or too damaged to be read safely. Export it again."
+        raise ScoreError("score.unreadable", error.message if error.code == TOO_OPEN else damaged) from error
     found, at = [], 0
     for head in answer.head["pieces"]:
         length = head.pop("bytes")

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.errors import AudioError, Problem, SandboxError
+from didactor.core.sandbox.confine import TOO_OPEN
 from didactor.core.sandbox.run import Limits, run_isolated
 
 #: Working sample rate of everything after decoding.
@@ -79,6 +80,8 @@ def _open(source: IO[bytes], copy: bool) -> tuple[Recording, PlaybackCopy | None
     try:
         answer = run_isolated("sound", source, {"copy": copy}, SOUND_LIMITS)
     except SandboxError as error:
+        if error.code == TOO_OPEN:
+            raise
         raise AudioError(
             "audio.unreadable", "The recording could not be read safely: it is damaged or unpacks to far more than a take."
         ) from error
