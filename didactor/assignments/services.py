@@ -12,12 +12,14 @@ from django.utils import timezone
 from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
 from didactor.core.errors import PassageError
 from didactor.core.score.expected import Expectation
+from didactor.core.score.roadmap import bars_between
 from didactor.core.steps import ear_of, goal, steps_to
+from didactor.core.units import beat_unit_of
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
 from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
 from didactor.library.models import Engraving, Passage
-from didactor.library.notation import ENGRAVER, expectation_of
+from didactor.library.notation import ENGRAVER, expectation_of, read_part
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
 
@@ -29,6 +31,13 @@ _FOLLOWS = {
     TaskState.ANSWERED: {TaskState.IN_WORK, TaskState.HANDED_IN, TaskState.PASSED},
     TaskState.PASSED: {TaskState.ANSWERED},
 }
+
+
+def usual_beat(passage: Passage) -> tuple[str, int]:
+    """The beat that a passage is counted in, and how many of them are counted off: a bar of them; two where a bar is too short."""
+    first = bars_between(read_part(passage.revision_id, passage.part), passage.bars)[0]
+    beats = round(4.0 * first.beats / first.beat_type / first.beat_quarters)  # of a whole bar: an upbeat is shorter
+    return beat_unit_of(first.beat_quarters), min(16, beats if beats > 2 else 2 * beats)
 
 
 @transaction.atomic

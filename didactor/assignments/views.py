@@ -14,12 +14,11 @@ from didactor.assignments.models import Assignment, Series, Task, Template
 from didactor.assignments.parts import chosen_parts, part_rows
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import STAGES
-from didactor.core.score.roadmap import bars_between
 from didactor.core.steps import proposed_ear
-from didactor.core.units import beat_unit_of, quarters_to_beats_per_minute
+from didactor.core.units import quarters_to_beats_per_minute
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Kind, Passage
-from didactor.library.notation import expectation_of, read_part
+from didactor.library.notation import expectation_of
 from didactor.library.study import USUAL_QPM
 from didactor.people.permissions import teacher_only
 from didactor.web.numbers import read_id
@@ -72,15 +71,12 @@ def create(request: HttpRequest) -> HttpResponse:
 
 def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
     """What the form begins with: an assignment that is given again (a week later), a template, or what is usual."""
-    first = bars_between(read_part(passage.revision_id, passage.part), passage.bars)[0]
-    unit = beat_unit_of(first.beat_quarters)
-    beats = round(4.0 * first.beats / first.beat_type / first.beat_quarters)  # of a whole bar: an upbeat is shorter
+    unit, count_off = services.usual_beat(passage)
     initial: dict[str, Any] = {
         "title": str(passage),
         "beat_unit": unit,
         "tempo": f"{quarters_to_beats_per_minute(passage.part_entry.get('tempo_qpm') or USUAL_QPM, unit):.4g}",
-        # A bar of them; two where a bar is too short to feel the pulse by.
-        "count_off": min(16, beats if beats > 2 else 2 * beats),
+        "count_off": count_off,
     }
     expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
     initial["step"] = "listen" if passage.revision.piece.kind == Kind.LISTENING else proposed_ear(expected).slug

@@ -91,3 +91,8 @@ class Mark(models.Model):
 
     class Meta:
         ordering = ["pk"]
+
+    @property
+    def with_its_place(self) -> str:
+        """The words, after the bar where they do not say it themselves."""
+        return f"Bar {self.bar}: {self.text}" if self.bar and f"bar {self.bar}" not in self.text.lower() else self.text

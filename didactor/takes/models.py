@@ -98,9 +98,14 @@ class Take(models.Model):
     @property
     def tempo_asked(self) -> str:
         """“quarter = 92–100”, as it was asked when the take came in."""
+        return f"{BEAT_UNITS[self.basis['beat_unit']]} = {self.tempo_figure}"
+
+    @property
+    def tempo_figure(self) -> str:
+        """The same without its unit: “92–100”."""
         unit, targets = self.basis["beat_unit"], self.targets
         tempi = [quarters_to_beats_per_minute(qpm, unit) for qpm in (targets.tempo_qpm, targets.tempo_to_qpm) if qpm is not None]
-        return f"{BEAT_UNITS[unit]} = {'–'.join(f'{tempo:g}' for tempo in tempi)}"
+        return "–".join(f"{tempo:g}" for tempo in tempi)
 
     @property
     def stage_asked(self) -> str:

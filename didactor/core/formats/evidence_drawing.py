@@ -15,6 +15,8 @@ SVG = "http://www.w3.org/2000/svg"
 WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 360.0, 300.0, 24.0, 22.0, 38.0
 #: Shades of ink, from faint to full.
 SHADES = 5
+#: Names stand so far apart, at least; half of what a time takes.
+LINE, HALF_A_TIME = 11.0, 15.0
 NATURALS = {0: "C", 2: "D", 4: "E", 5: "F", 7: "G", 9: "A", 11: "B"}
 _ALTERED = {1: "C♯", 3: "E♭", 6: "F♯", 8: "A♭", 10: "B♭"}
 
@@ -37,12 +39,10 @@ def draw_evidence(view: CloseUp, place: Place) -> str:
         element.text = text or None
 
     add("rect", "ground", x=LEFT, y=TOP, width=WIDTH - LEFT, height=bottom - TOP)
-    for midi in range(int(np.ceil(view.low_midi)), int(view.high_midi) + 1):
-        named = place.pitched and midi in (place.written_midi, place.heard_midi)
-        if named or midi % 12 in (NATURALS if place.pitched else (0, 7)):
-            shown = midi - place.transposition
-            name = NATURALS.get(shown % 12) or _ALTERED[shown % 12]
-            add("text", "name named" if named else "name", name, x=LEFT - 8, y=y(midi) + 4, text_anchor="end")
+    for midi, named in _labels(view, place, HEIGHT - TOP - BOTTOM):
+        shown = midi - place.transposition
+        name = NATURALS.get(shown % 12) or _ALTERED[shown % 12]
+        add("text", "name named" if named else "name", name, x=LEFT - 8, y=y(midi) + 4, text_anchor="end")
     _ink(root, view, x, y)
     begin = place.due_s if place.due_s is not None else place.onset_s
     if begin is not None and place.pitched:
@@ -59,8 +59,22 @@ def draw_evidence(view: CloseUp, place: Place) -> str:
         add("line", "onset", x1=x(place.onset_s), x2=x(place.onset_s), y1=TOP, y2=bottom + 4)
         add("text", "label heard-label", "heard", x=x(place.onset_s), y=bottom + 16, text_anchor="middle")
     for tick in np.arange(np.ceil(view.start_s * 2) / 2, view.end_s, 0.5):
-        add("text", "time", f"{tick:.1f} s", x=x(float(tick)), y=HEIGHT - 4, text_anchor="middle")
+        # The last one is written before its place where it would stand over the edge.
+        over = x(float(tick)) > WIDTH - HALF_A_TIME
+        add("text", "time", f"{tick:.1f} s", x=WIDTH - 1 if over else x(float(tick)), y=HEIGHT - 4, text_anchor="end" if over else "middle")
     return etree.tostring(root, encoding="unicode")
+
+
+def _labels(view: CloseUp, place: Place, height: float) -> list[tuple[int, bool]]:
+    """Keys with a name at the left, and whether they are what this is about: those first, others where there is room beside them."""
+    keys = range(int(np.ceil(view.low_midi)), int(view.high_midi) + 1)
+    away = LINE * (view.high_midi - view.low_midi) / height
+    about = [m for m in keys if place.pitched and m in (place.written_midi, place.heard_midi)]
+    chosen = list(about)
+    for midi in keys:
+        if midi % 12 in (NATURALS if place.pitched else (0, 7)) and all(abs(midi - other) >= away for other in chosen):
+            chosen.append(midi)
+    return [(midi, midi in about) for midi in sorted(chosen)]
 
 
 def _ink(root: etree._Element, view: CloseUp, x: Any, y: Any) -> None:

@@ -13,7 +13,7 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
-from didactor.assignments.services import assign, write_week_note
+from didactor.assignments.services import assign, usual_beat, write_week_note
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.stages import BY_SLUG as STAGES
 from didactor.core.sound.player.performance import Style
@@ -104,7 +104,7 @@ class Command(BaseCommand):
                 "beat_unit": demo.beat_unit,
                 "stage": demo.stage,
                 "band_percent": stage.band_percent,
-                "count_off": 4,
+                "count_off": usual_beat(passage)[1],
                 "takes_allowed": demo.takes_allowed or stage.takes,
                 "checklist": FULL_CHECKLIST,
                 "students_see": demo.students_see,
