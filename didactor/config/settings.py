@@ -78,6 +78,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "didactor.people.sent_once.once",
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
@@ -97,6 +98,7 @@ TEMPLATES = [
                 "didactor.people.context.shell",
                 "didactor.review.context.waiting",
             ],
+            "builtins": ["didactor.people.templatetags.forms_sent_once"],
         },
     },
 ]

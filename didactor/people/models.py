@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.contrib.auth.models import AbstractUser
 from django.db import models
+from django.utils import timezone
 
 from didactor.core.instruments import INSTRUMENTS
 from didactor.people.querysets import EnrolmentQuerySet, PersonManager
@@ -122,3 +123,11 @@ class SignInCard(models.Model):
     person = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="card")
     code_hash = models.CharField(max_length=64, unique=True)
     created_at = models.DateTimeField(auto_now=True)
+
+
+class SentForm(models.Model):
+    """A form that was sent, by what it held; ``location`` is where it led, empty while it is worked on."""
+
+    key = models.CharField(max_length=64, primary_key=True)
+    location = models.CharField(max_length=500, blank=True)
+    sent_at = models.DateTimeField(default=timezone.now, db_index=True)

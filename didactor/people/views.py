@@ -15,6 +15,7 @@ from didactor.people.context import PAPERS
 from didactor.people.forms import CardForm, ConsentForm, EnrolmentForm, GuardianForm, NoteNamesForm, PasswordForm, StudentForm
 from didactor.people.models import Consent, Group, Person, SignInCard
 from didactor.people.permissions import teacher_only
+from didactor.people.sent_once import done
 
 
 def sign_in(request: HttpRequest) -> HttpResponse:
@@ -119,7 +120,8 @@ def _cards(request: HttpRequest, student: Person) -> HttpResponse:
     for person in [student, *student.guardians.all()]:
         code = services.make_card(person)
         cards.append({"person": person, "code": code, "link": request.build_absolute_uri(reverse("people:open_card", args=[code]))})
-    return render(request, "people/cards.html", {"student": student, "cards": cards})
+    page = render(request, "people/cards.html", {"student": student, "cards": cards})
+    return done(page, leads_to=reverse("people:student", args=[student.pk]))
 
 
 @teacher_only

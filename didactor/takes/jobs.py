@@ -11,6 +11,7 @@ from procrastinate.jobs import Status
 
 from didactor.core.engine import engine_version
 from didactor.core.errors import CoreError, PassageError, SandboxError
+from didactor.people.sent_once import forget_sent_forms
 from didactor.takes.hearing import hear_take, settle
 from didactor.takes.models import Take, TakeState
 from didactor.takes.upkeep import discard_stale_uploads, sweep_files
@@ -74,6 +75,7 @@ def _give_up(task_name: str, arguments: dict[str, Any]) -> None:
 @app.periodic(cron="17 3 * * *")
 @app.task(queue="upkeep", queueing_lock="discard_uploads", pass_context=False)
 def discard_uploads(timestamp: int) -> None:
-    """Every night: uploads that were never finished go, and files that no row names."""
+    """Every night: uploads that were never finished go, files that no row names, and what was remembered of forms."""
     discard_stale_uploads()
     sweep_files()
+    forget_sent_forms()
