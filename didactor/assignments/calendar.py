@@ -57,9 +57,7 @@ def _of_family(person: Person) -> Iterator[icalendar.Event]:
     tasks = Task.objects.visible_to(person).for_lists().exclude(state=TaskState.PASSED).order_by("assignment__due_at")[:MOST]
     for task in tasks:
         whose = f" ({task.enrolment.student.name})" if person.is_guardian else ""
-        yield _event(
-            f"task-{task.pk}", task.due_at, f"{task.assignment.title}{whose}", f"{task.tempo_in_words}. {task.get_state_display()}."
-        )
+        yield _event(f"task-{task.pk}", task.due_at, f"{task.assignment.title}{whose}", f"{task.tempo_in_words}. {task.state_in_words}.")
 
 
 def _of_teacher(person: Person) -> Iterator[icalendar.Event]:

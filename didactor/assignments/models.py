@@ -212,6 +212,7 @@ class Task(models.Model):
     ``passage`` is what this student reads: the assignment's own, or its arrangement for their instrument. ``tempo`` and
     ``own_due_at`` are exceptions for this student alone. ``opened_at`` is when a sealed passage was opened; ``answer`` is what they
     wrote to a question about what they heard. ``takes_spent`` counts the takes that were heard, whatever was deleted since.
+    ``withdrawn_at``: nothing more is expected; what was handed in stays, the rest is hidden from the student until it is given again.
     """
 
     assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="tasks")
@@ -225,6 +226,7 @@ class Task(models.Model):
     answer = models.TextField(blank=True)
     answered_at = models.DateTimeField(null=True, blank=True)
     takes_spent = models.PositiveIntegerField(default=0)
+    withdrawn_at = models.DateTimeField(null=True, blank=True)
 
     objects = TaskQuerySet.as_manager()
 
@@ -269,5 +271,12 @@ class Task(models.Model):
         return self.assignment.preparation_s is not None and self.opened_at is None
 
     @property
+    def state_in_words(self) -> str:
+        """“Handed in”, “To do, late”, “Withdrawn”, “Answered, withdrawn”."""
+        if self.withdrawn_at is not None:
+            return "Withdrawn" if self.state in (TaskState.OPEN, TaskState.IN_WORK) else f"{self.get_state_display()}, withdrawn"
+        return f"{self.get_state_display()}{', late' if self.is_late else ''}"
+
+    @property
     def is_late(self) -> bool:
-        return self.state in (TaskState.OPEN, TaskState.IN_WORK) and timezone.now() > self.due_at
+        return self.state in (TaskState.OPEN, TaskState.IN_WORK) and self.withdrawn_at is None and timezone.now() > self.due_at

@@ -19,7 +19,9 @@ from didactor.core.errors import PassageError
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
 from didactor.library.drawings import plain_drawings
+from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, teacher_only
+from didactor.web.numbers import read_id
 
 OVERTAKEN = "Somebody else changed this assignment while you were at it. Below is how it stands now; do your change again."
 
@@ -63,6 +65,51 @@ def exception(request: HttpRequest, pk: int) -> HttpResponse:
         else:
             return redirect("assignment", pk=found.assignment_id)
     return render(request, "assignments/exception.html", {"form": form, "task": found})
+
+
+@teacher_only
+@require_POST
+def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+    """Nothing more is expected of anybody here."""
+    found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
+    count = services.withdraw(found.tasks.all())
+    if count:
+        students = f"{count} student{'s' if count != 1 else ''}"
+        messages.success(request, f"Withdrawn from {students}. What was handed in stays; below you can give it again.")
+    else:
+        messages.info(request, "There is nothing left to withdraw: all of them passed, or had it withdrawn before.")
+    return redirect("assignment", pk=found.pk)
+
+
+@teacher_only
+@require_POST
+def withdraw_task(request: HttpRequest, pk: int) -> HttpResponse:
+    """The same for one student."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if services.withdraw(Task.objects.filter(pk=found.pk)):
+        messages.success(request, f"Withdrawn from {found.student}. What was handed in stays.")
+    else:
+        messages.info(request, f"{found.student} has passed it, or had it withdrawn before.")
+    return redirect("assignment", pk=found.assignment_id)
+
+
+@teacher_only
+@require_POST
+def give(request: HttpRequest, pk: int) -> HttpResponse:
+    """To more students, or again to those it was withdrawn from."""
+    found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
+    numbers = [n for text in request.POST.getlist("enrolment") if (n := read_id(text)) is not None]
+    chosen = Enrolment.objects.visible_to(request.user).active().filter(pk__in=numbers)
+    try:
+        count = services.give_to(assignment=found, enrolments=chosen)
+    except PassageError as error:
+        messages.error(request, error.message)
+    else:
+        if count:
+            messages.success(request, f"“{found}” is given to {count} student{'s' if count != 1 else ''}.")
+        else:
+            messages.info(request, "Choose at least one student who does not have it.")
+    return redirect("assignment", pk=found.pk)
 
 
 @teacher_only

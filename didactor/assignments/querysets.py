@@ -9,6 +9,10 @@ if TYPE_CHECKING:
     from didactor.people.models import Person
 
 
+#: Tasks that nobody expects anything of any more, and of which nothing came.
+GONE = {"withdrawn_at__isnull": False, "state__in": ("open", "in_work")}
+
+
 class AssignmentQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> AssignmentQuerySet:
         if not person.is_authenticated or not person.is_teacher:
@@ -18,8 +22,9 @@ class AssignmentQuerySet(models.QuerySet[Any]):
     def with_progress(self) -> AssignmentQuerySet:
         """With the number of tasks in each state of interest."""
         return self.annotate(
-            task_count=models.Count("tasks"),
-            open_count=models.Count("tasks", filter=Q(tasks__state__in=("open", "in_work"))),
+            task_count=models.Count("tasks", filter=~Q(**{f"tasks__{field}": value for field, value in GONE.items()})),
+            open_count=models.Count("tasks", filter=Q(tasks__state__in=("open", "in_work"), tasks__withdrawn_at=None)),
+            withdrawn_count=models.Count("tasks", filter=Q(tasks__withdrawn_at__isnull=False)),
             handed_in_count=models.Count("tasks", filter=Q(tasks__state="handed_in")),
             answered_count=models.Count("tasks", filter=Q(tasks__state="answered")),
             passed_count=models.Count("tasks", filter=Q(tasks__state="passed")),
@@ -28,12 +33,13 @@ class AssignmentQuerySet(models.QuerySet[Any]):
 
 class TaskQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> TaskQuerySet:
-        """A teacher's studio, one's own, and those of one's wards."""
+        """A teacher's studio, one's own, and those of one's wards; what was withdrawn before it was handed in only a teacher sees."""
         if not person.is_authenticated:
             return self.none()
         if person.is_teacher:
             return self.filter(assignment__studio=person.studio)
-        return self.filter(Q(enrolment__student=person) | Q(enrolment__student__guardians=person)).distinct()
+        own = Q(enrolment__student=person) | Q(enrolment__student__guardians=person)
+        return self.filter(own).exclude(**GONE).distinct()
 
     def for_lists(self) -> TaskQuerySet:
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group").defer(

@@ -6,7 +6,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Exists, F, OuterRef
+from django.db.models import Exists, F, OuterRef, QuerySet
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
@@ -58,14 +58,50 @@ def assign(
         raise PassageError("assignment.nobody", "Choose at least one student.")
     fields = _fitting(passage, _with_series(teacher, fields))
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
-    for enrolment in chosen:
+    _give(assignment, chosen, parts)
+    return assignment
+
+
+def _give(assignment: Assignment, enrolments: Iterable[Enrolment], parts: Mapping[int, str]) -> None:
+    passage = assignment.passage
+    waiting = set()
+    for enrolment in enrolments:
         part = written_for(passage=passage, instrument=enrolment.instrument, offer=_offer_for(passage, enrolment, parts.get(enrolment.pk)))
         task = Task.objects.create(assignment=assignment, enrolment=enrolment, passage=part)
         _want_models(task)
-    waiting = {task.passage_id for task in assignment.tasks.all()} - {passage.pk}
+        waiting.add(task.passage_id)
+    waiting -= {passage.pk}
     if waiting:
         engrave_parts.defer(passage_ids=sorted(waiting))
-    return assignment
+
+
+@transaction.atomic
+def give_to(*, assignment: Assignment, enrolments: Iterable[Enrolment]) -> int:
+    """Give an assignment to more students, or again to those it was withdrawn from. Returns how many have it now who had not.
+
+    Raises:
+        PassageError: a part that cannot be written for them.
+    """
+    locked = Assignment.objects.select_for_update(of=("self",)).select_related("passage__revision__piece").get(pk=assignment.pk)
+    chosen = {enrolment.pk: enrolment for enrolment in enrolments}
+    again = locked.tasks.filter(enrolment__in=chosen, withdrawn_at__isnull=False).update(withdrawn_at=None)
+    have_it = set(locked.tasks.values_list("enrolment_id", flat=True))
+    fresh = [enrolment for pk, enrolment in chosen.items() if pk not in have_it]
+    _give(locked, fresh, {})
+    return again + len(fresh)
+
+
+def withdraw(tasks: QuerySet[Task]) -> int:
+    """Expect nothing more of these tasks. What was handed in stays, with its answer; ``give_to`` undoes it. Returns how many."""
+    return tasks.filter(withdrawn_at=None).exclude(state=TaskState.PASSED).update(withdrawn_at=timezone.now())
+
+
+def open_for(enrolment: Enrolment) -> QuerySet[Assignment]:
+    """What others of the same group are still working on, and this student does not have."""
+    if enrolment.group_id is None:
+        return Assignment.objects.none()
+    group = Task.objects.filter(enrolment__group=enrolment.group_id, withdrawn_at=None, state__in=(TaskState.OPEN, TaskState.IN_WORK))
+    return Assignment.objects.filter(due_at__gt=timezone.now(), tasks__in=group).exclude(tasks__enrolment=enrolment).distinct()
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,10 +6,10 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
-from didactor.assignments.models import Assignment, Task
-from didactor.assignments.services import parts_written
+from didactor.assignments.models import Assignment, Task, TaskState
+from didactor.assignments.services import open_for, parts_written
 from didactor.library.drawings import plain_drawings
-from didactor.people.models import Person, Role
+from didactor.people.models import Enrolment, Person, Role
 from didactor.people.permissions import teacher_only
 from didactor.progress import services
 from didactor.progress.rows import task_rows
@@ -25,6 +25,8 @@ def assignment(request: HttpRequest, pk: int) -> HttpResponse:
         "rows": rows,
         "drawings": plain_drawings(found.passage),
         "progress": parts_written(found),
+        "others": Enrolment.objects.visible_to(request.user).active().exclude(tasks__assignment=found),
+        "may_withdraw": any(row.task.withdrawn_at is None and row.task.state != TaskState.PASSED for row in rows),
     }
     return render(request, "progress/assignment.html", context)
 
@@ -34,7 +36,8 @@ def student(request: HttpRequest, pk: int) -> HttpResponse:
     """One student's passages, the newest first."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     rows = task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())
-    return render(request, "progress/student.html", {"person": person, "rows": rows})
+    offered = [(enrolment, found) for enrolment in person.enrolments.all() for found in open_for(enrolment)]
+    return render(request, "progress/student.html", {"person": person, "rows": rows, "offered": offered})
 
 
 @teacher_only

@@ -38,6 +38,8 @@ def check_may_record(*, student: Person, task: Task, step: str = "") -> None:
     """Raise ``TakeRefused`` when this student may not send a take for this task now; steps on the way are not counted as takes."""
     if task.enrolment.student_id != student.pk:
         raise TakeRefused("Only the student can record this.")
+    if task.withdrawn_at is not None:
+        raise TakeRefused("Your teacher has taken this passage back: nothing more is expected here.")
     if task.is_sealed:
         raise TakeRefused("Start the preparation clock first.")
     if student.consent_missing:

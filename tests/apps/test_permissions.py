@@ -58,6 +58,9 @@ EXPECTED = {
     "library:write_fragment": {"teacher", "stranger"},
     "assignments:change": TEACHER,
     "assignments:exception": TEACHER,
+    "assignments:withdraw": TEACHER,
+    "assignments:withdraw_task": TEACHER,
+    "assignments:give": TEACHER,
     "assignments:decide_answer": TEACHER,
     "assignments:checklist_fragment": {"teacher", "stranger"},
     "assignments:series": TEACHER,
@@ -114,7 +117,15 @@ PASSAGE = (
     "passage_models_fragment",
     "add_reference",
 )
-CHANGES_THE_SCENE = ("stand:delete", "review:send", "library:delete_reference", "people:withdraw_consent", "people:leave")
+CHANGES_THE_SCENE = (
+    "stand:delete",
+    "review:send",
+    "library:delete_reference",
+    "people:withdraw_consent",
+    "people:leave",
+    "assignments:withdraw",
+    "assignments:withdraw_task",
+)
 
 
 def names(resolver: URLResolver, prefix: str = "") -> list[str]:
@@ -173,7 +184,8 @@ class EveryAddressScene(scenes.OwnFolders):
             "library:delete_reference": [cls.reference.pk],
             "library:write": ["melody"],
             "library:write_fragment": ["melody"],
-            **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer")},
+            **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "withdraw_task")},
+            **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give")},
             **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer")},
             "assignments:change": [scene.assignment.pk],
             "assignments:series": [cls.series.pk],
@@ -233,6 +245,9 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "add_reference",
             "delete_reference",
             "decide_answer",
+            "withdraw",
+            "withdraw_task",
+            "give",
             "open_sealed",
             "correct_bar",
             "new_version",
@@ -252,13 +267,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
                 person.refresh_from_db()
                 self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
                 with self.subTest(who=who, name=name):
-                    if who in allowed and name in (
-                        "stand:delete",
-                        "review:send",
-                        "library:delete_reference",
-                        "people:withdraw_consent",
-                        "people:leave",
-                    ):
+                    if who in allowed and name in CHANGES_THE_SCENE:
                         continue  # would change the scene for the others; tested elsewhere
                     status = self.answer(name)
                     self.assertEqual(status == 404, who not in allowed, status)
