@@ -13,6 +13,8 @@ from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from didactor.core.score.write.engraving import ACROSS, BESIDE, LAYOUTS, Engraving, engrave
+from tests.core.test_musicxml import ATTRIBUTES, HEAD
+from tests.core.test_musicxml import note as written
 from tests.music import TUNE
 
 PIANO = Line(text=TUNE, lower=" | ".join(["r:q", *["D3:h A3:h"] * 8]), name="Piano", fifths=2)
@@ -89,3 +91,73 @@ class EngravingTests(SimpleTestCase):
     def test_the_same_bars_are_drawn_the_same_way_again(self):
         first, again = (drawn(PIANO, bars="2-5", layout="phone")[1] for _ in range(2))
         self.assertEqual((first.svg, first.geometry), (again.svg, again.geometry))
+
+
+class FromElsewhereTests(SimpleTestCase):
+    """What notation programs write besides notes."""
+
+    def drawn(self, *measures: str, more: str = "", attributes_in: int = 0, layout: str = "phone") -> tuple[Part, Engraving]:
+        body = ""
+        for index, measure in enumerate(measures):
+            first = ATTRIBUTES.format(fifths=0, beats=4, type=4, more=more) if index == attributes_in else ""
+            body += f'<measure number="{index + 1}">{first}{measure}</measure>'
+        prepared = prepare((HEAD.format(name="Flute") + body + "</part></score-partwise>").encode())
+        part = read(prepared).parts[0]
+        return part, engrave(prepared, part, list(part.bars), layout)
+
+    def all_drawn(self, part: Part, engraving: Engraving) -> None:
+        self.assertEqual(set(engraving.geometry["notes"]), {n.id for n in part.notes})
+        self.assertEqual(set(engraving.geometry["bars"]), {b.id for b in part.bars})
+
+    def test_no_sign_of_the_engraver_s_own_at_breaks_and_repeats(self):
+        back = '<barline location="right"><repeat direction="backward"/></barline>'
+        _, engraving = self.drawn(
+            written("C", 16), '<print new-system="yes"/>' + written("D", 16) + back, '<print new-page="yes"/>' + written("E", 16)
+        )
+        self.assertNotIn("placeholder", engraving.svg)
+
+    def test_a_passage_longer_than_a_page_is_drawn_to_its_end(self):
+        bars = ["".join(written("CDEFGAB"[(i + j) % 7], 1) for j in range(16)) for i in range(330)]
+        part, engraving = self.drawn(*bars)
+        self.all_drawn(part, engraving)
+        self.assertGreater(engraving.svg.count('class="page"'), 0)
+        geometry = engraving.geometry
+        for above, below in itertools.pairwise(geometry["systems"]):
+            self.assertLess(above["staff_bottom"], below["staff_top"])
+        for place in geometry["notes"].values():
+            system = geometry["systems"][place["system"]]
+            self.assertTrue(system["top"] <= place["y"] <= system["bottom"])
+        self.assertLessEqual(geometry["systems"][-1]["bottom"], geometry["height"])
+        self.assertIn(f'viewBox="0 0 {geometry["width"]:g} {geometry["height"]:g}"', engraving.svg)
+        own = set(re.findall(r' id="([^"]+)"', engraving.svg))
+        self.assertLessEqual(set(re.findall(r'href="#([^"]+)"', engraving.svg)), own)
+
+    def test_heads_that_are_hidden_tablature_and_very_long_notes_have_their_place(self):
+        tab = "<staff-details><staff-lines>6</staff-lines></staff-details><clef><sign>TAB</sign><line>5</line></clef>"
+        fret = "<notations><technical><string>4</string><fret>2</fret></technical></notations>"
+        self.all_drawn(*self.drawn(written("E", 16, 3, after=fret), more=tab))
+        self.all_drawn(
+            *self.drawn(written("C", 8, after="<notehead>none</notehead>") + written("D", 8, after="<notehead>slash</notehead>"))
+        )
+        self.all_drawn(*self.drawn(written("C", 32, after="<type>breve</type>"), written("D", 64, after="<type>long</type>")))
+
+    def test_words_beside_a_metronome_mark_stay_and_bars_keep_their_numbers(self):
+        mark = (
+            "<direction><direction-type><words>Gently</words></direction-type><direction-type><metronome><beat-unit>quarter</beat-unit>"
+            "<per-minute>60</per-minute></metronome></direction-type></direction>"
+        )
+        hidden = "<print><measure-numbering>none</measure-numbering></print>"
+        _, engraving = self.drawn(hidden + mark + written("C", 16), *[written("D", 1) * 16] * 6)
+        self.assertIn("Gently", engraving.svg)
+        self.assertNotIn("= 60", engraving.svg)
+        self.assertGreater(len(engraving.geometry["systems"]), 1)
+        self.assertRegex(engraving.svg, r'class="mNum')
+
+    def test_attributes_that_come_late_and_a_step_back_too_far(self):
+        part, engraving = self.drawn(written("C", 16), written("D", 4) * 4, attributes_in=1)
+        self.all_drawn(part, engraving)
+        self.assertEqual([n.duration_quarters for n in part.notes], [4.0, 1.0, 1.0, 1.0, 1.0])
+        back = "<backup><duration>99</duration></backup>"
+        part, engraving = self.drawn(written("C", 4) + back + written("E", 16, after="<voice>2</voice>"))
+        self.all_drawn(part, engraving)
+        self.assertEqual([(n.written_pitch, n.onset_quarters) for n in part.notes], [("C4", 0.0), ("E4", 0.0)])

@@ -12,6 +12,7 @@ import io
 import re
 import zipfile
 from contextlib import suppress
+from copy import deepcopy
 from dataclasses import replace
 from fractions import Fraction
 
@@ -122,6 +123,7 @@ def prepare(data: bytes) -> bytes:
     if not parts:
         raise ScoreError("score.no_parts", "The score has no parts: there is nothing to play in it.")
     for part_number, part in enumerate(parts, start=1):
+        _begin_with_attributes(part)
         try:
             _identify(part, part_number)
         except (ValueError, ZeroDivisionError, OverflowError) as error:
@@ -134,6 +136,16 @@ def prepare(data: bytes) -> bytes:
             with suppress(ValueError, KeyError, OverflowError):  # values that make no sense are told when they are read
                 print_accidentals(part)
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
+
+
+def _begin_with_attributes(part: Element) -> None:
+    """Clef, key, metre and divisions stand in the first bar, where an engraver looks for them, though a file gives them later."""
+    measures = part.findall("measure")
+    if not measures or measures[0].find("attributes/divisions") is not None:
+        return
+    later = next((a for measure in measures for a in measure.findall("attributes") if a.find("divisions") is not None), None)
+    if later is not None:
+        measures[0].insert(0, deepcopy(later))
 
 
 def _identify(part: Element, part_number: int) -> None:
@@ -157,6 +169,10 @@ def _identify(part: Element, part_number: int) -> None:
                 divisions = Fraction(element.findtext("divisions", "1").strip() or 1) or Fraction(1)
             elif element.tag in ("backup", "forward"):
                 shift = Fraction(element.findtext("duration", "0").strip() or 0) / divisions
+                if element.tag == "backup" and shift > position:
+                    # Before the bar's beginning there is nothing: some programs go back too far, and engravers die of it.
+                    shift = position
+                    _set_duration(element, shift * divisions)
                 position += shift if element.tag == "forward" else -shift
             elif element.tag == "note":
                 duration = Fraction(element.findtext("duration", "0").strip() or 0) / divisions
@@ -173,6 +189,12 @@ def _identify(part: Element, part_number: int) -> None:
                 if element.find("chord") is None:
                     last_onset = position
                     position += duration
+
+
+def _set_duration(element: Element, value: Fraction) -> None:
+    duration = element.find("duration")
+    if duration is not None:
+        duration.text = str(value.numerator) if value.denominator == 1 else f"{float(value):.6f}"
 
 
 def _what(note: Element) -> str:

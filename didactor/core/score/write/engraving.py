@@ -88,10 +88,11 @@ def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") 
     # The engraver counts bars by position, not by the printed number.
     toolkit.select({"measureRange": f"{bars[0].index + 1}-{bars[-1].index + 1}"})
     toolkit.redoLayout()
-    raw = toolkit.renderToSVG(1)
-    if not raw:
+    # A page of the engraver's is no longer than 60,000 pixels; what is longer comes on several, and is put together again.
+    pages = [toolkit.renderToSVG(page + 1) for page in range(toolkit.getPageCount())]
+    if not pages or not all(pages):
         raise ScoreError("score.not_engraved", NOT_ENGRAVED)
-    return _clean(raw, layout)
+    return _joined([_clean(page, layout) for page in pages])
 
 
 def _only_part(prepared: bytes, index: int) -> bytes:
@@ -102,11 +103,21 @@ def _only_part(prepared: bytes, index: int) -> bytes:
         if part is not keep:
             root.remove(part)
     for direction in list(keep.iter("direction")):
-        # The assignment states the tempo, in its own beat unit; a second one on the staff would contradict it.
-        if direction.find("direction-type/metronome") is not None:
-            parent = direction.getparent()
-            if parent is not None:
-                parent.remove(direction)
+        # The assignment states the tempo, in its own beat unit; a second one on the staff would contradict it. Words beside it stay.
+        for kind in direction.findall("direction-type"):
+            if kind.find("metronome") is not None:
+                direction.remove(kind)
+        parent = direction.getparent()
+        if direction.find("direction-type") is None and parent is not None:
+            parent.remove(direction)
+    for head in list(keep.iter("notehead")):
+        note = head.getparent()
+        if (head.text or "").strip() == "none" and note is not None:
+            note.remove(head)  # what is expected is drawn
+    for printed in keep.iter("print"):
+        # Everybody speaks of bars by their numbers, whatever the file hides.
+        for numbering in printed.findall("measure-numbering"):
+            printed.remove(numbering)
     listing = root.find("part-list")
     if listing is not None:
         for entry in list(listing):
@@ -122,13 +133,52 @@ def _only_part(prepared: bytes, index: int) -> bytes:
     return etree.tostring(root)
 
 
-def _clean(raw: str, layout: str) -> Engraving:
+def _joined(pages: list[etree._Element]) -> Engraving:
+    """Pages one below the other as a single drawing."""
+    first = pages[0]
+    inner, geometry = _inner(first), _measure(first)
+    glyphs = {element.get("id") for element in first.iter() if "id" in element.attrib}
+    for page in pages[1:]:
+        below, more = geometry["height"], _measure(page)
+        group = etree.SubElement(inner, f"{SVG}g", {"class": "page", "transform": f"translate(0, {below:g})"})
+        group.extend(list(_inner(page)))
+        for definitions in page.findall(f"{SVG}defs"):
+            fresh = [d for d in definitions if d.get("id") not in glyphs]
+            glyphs.update(d.get("id") for d in fresh)
+            first.insert(0, definitions)
+            definitions[:] = fresh
+        _put_below(geometry, more, below)
+    width, height = geometry["width"], geometry["height"]
+    inner.set("viewBox", f"0 0 {width:g} {height:g}")
+    if len(pages) > 1:
+        first.set("viewBox", f"0 0 {width / UNITS_PER_PIXEL:g} {height / UNITS_PER_PIXEL:g}")
+    return Engraving(svg=etree.tostring(first, encoding="unicode"), geometry=geometry)
+
+
+def _put_below(geometry: dict[str, Any], more: dict[str, Any], below: float) -> None:
+    systems = len(geometry["systems"])
+    geometry["height"] += more["height"]
+    for system in more["systems"]:
+        moved = {edge: system[edge] + below for edge in ("top", "bottom", "staff_top", "staff_bottom")}
+        geometry["systems"].append({**system, **moved})
+    geometry["bars"] |= {name: {**bar, "system": bar["system"] + systems} for name, bar in more["bars"].items()}
+    geometry["notes"] |= {
+        name: {**note, "system": note["system"] + systems, "y": round(note["y"] + below)} for name, note in more["notes"].items()
+    }
+
+
+def _clean(raw: str, layout: str) -> etree._Element:
     root = etree.fromstring(raw.encode(), etree.XMLParser(huge_tree=True))
     for tag in ("style", "title", "desc"):
         for element in list(root.iter(f"{SVG}{tag}")):
             parent = element.getparent()
             if parent is not None:
                 parent.remove(element)
+    for element in list(root.iter(f"{SVG}g")):
+        # Signs of the engraver's own for breaks and sections, which its style sheet would hide.
+        parent = element.getparent()
+        if "placeholder" in (element.get("class") or "").split() and parent is not None:
+            parent.remove(element)
     # Two engravings may stand on one page (desk and phone): their glyph ids must differ.
     suffix = f"-{layout}"
     for element in root.iter():
@@ -144,14 +194,18 @@ def _clean(raw: str, layout: str) -> Engraving:
         if "color" in element.attrib:
             del element.attrib["color"]
     root.set("class", "score")
-    geometry = _measure(root)
-    return Engraving(svg=etree.tostring(root, encoding="unicode"), geometry=geometry)
+    return root
+
+
+def _inner(root: etree._Element) -> etree._Element:
+    inner = root.find(f"{SVG}svg")
+    if inner is None:
+        raise ScoreError("score.not_engraved", NOT_ENGRAVED)
+    return inner
 
 
 def _measure(root: etree._Element) -> dict[str, Any]:
-    inner = root.find(f"{SVG}svg")
-    if inner is None:
-        raise ScoreError("score.not_engraved", "The score was read but cannot be engraved.")
+    inner = _inner(root)
     _, _, width, height = (float(v) for v in inner.get("viewBox", "0 0 0 0").split())
     systems: list[dict[str, float]] = []
     bars: dict[str, dict[str, float]] = {}
@@ -199,8 +253,16 @@ def _line(d: str) -> tuple[float, float, float, float] | None:
 
 
 def _head(note: etree._Element) -> tuple[float, float] | None:
+    """Where a note stands: its head's glyph; else a figure in a tablature, a long head that is drawn, or its stem."""
     for use in note.iter(f"{SVG}use"):
         match = re.match(r"translate\(([\d.-]+), ([\d.-]+)\)", use.get("transform", ""))
+        if match:
+            return float(match[1]), float(match[2])
+    for text in note.iter(f"{SVG}text", f"{SVG}rect"):
+        if text.get("x") and text.get("y"):
+            return float(text.get("x", "0")), float(text.get("y", "0"))
+    for path in note.iter(f"{SVG}path"):
+        match = re.match(r"M([\d.-]+)[ ,]([\d.-]+)", path.get("d", ""))
         if match:
             return float(match[1]), float(match[2])
     return None
