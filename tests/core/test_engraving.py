@@ -161,3 +161,23 @@ class FromElsewhereTests(SimpleTestCase):
         part, engraving = self.drawn(written("C", 4) + back + written("E", 16, after="<voice>2</voice>"))
         self.all_drawn(part, engraving)
         self.assertEqual([(n.written_pitch, n.onset_quarters) for n in part.notes], [("C4", 0.0), ("E4", 0.0)])
+
+    def test_strokes_stand_on_one_line_without_a_clef_and_a_drum_kit_on_its_staff(self):
+        for text, chords in (("x:q@C x:e x:e x:q x:q | x:q@G7 x:q x:h", True), ("x:q x:q x:h | x:h x:h", False)):
+            part, engraving = drawn(Line(text=text, fifths=0))
+            self.all_drawn(part, engraving)
+            system = engraving.geometry["systems"][0]
+            self.assertEqual(system["staff_top"], system["staff_bottom"])
+            self.assertEqual({place["y"] for place in engraving.geometry["notes"].values()}, {system["staff_top"]})
+            clefs = re.findall(r'class="clef"[^>]*>(.{0,40})', engraving.svg)
+            self.assertFalse([c for c in clefs if c.startswith("<use")])
+            self.assertEqual("E101" in engraving.svg or "E100" in engraving.svg, chords)  # slashes
+        kit = "".join(
+            f"<note><unpitched><display-step>{step}</display-step><display-octave>{octave}</display-octave></unpitched>"
+            f"<duration>8</duration></note>"
+            for step, octave in (("F", 4), ("C", 5))
+        )
+        part, engraving = self.drawn(kit)
+        self.all_drawn(part, engraving)
+        self.assertLess(engraving.geometry["systems"][0]["staff_top"], engraving.geometry["systems"][0]["staff_bottom"])
+        self.assertEqual(len({place["y"] for place in engraving.geometry["notes"].values()}), 2)

@@ -118,6 +118,7 @@ def _only_part(prepared: bytes, index: int) -> bytes:
         # Everybody speaks of bars by their numbers, whatever the file hides.
         for numbering in printed.findall("measure-numbering"):
             printed.remove(numbering)
+    _strokes_on_one_line(keep)
     listing = root.find("part-list")
     if listing is not None:
         for entry in list(listing):
@@ -131,6 +132,48 @@ def _only_part(prepared: bytes, index: int) -> bytes:
                         for child in list(name):
                             name.remove(child)
     return etree.tostring(root)
+
+
+def _strokes_on_one_line(part: etree._Element) -> None:
+    """Strokes that are all alike stand on a single line without a clef, as slashes where chords are to be strummed to them.
+
+    Several kinds of stroke (a drum kit) keep their places on the staff.
+    """
+    strokes = part.findall("measure/note/unpitched")
+    places = {(s.findtext("display-step"), s.findtext("display-octave")) for s in strokes}
+    if len(places) != 1 or part.find("measure/note/pitch") is not None:
+        return
+    with_chords = part.find("measure/harmony") is not None
+    for stroke in strokes:
+        note = stroke.getparent()
+        for name, text in (("display-step", "E"), ("display-octave", "4")):
+            place = stroke.find(name)
+            (etree.SubElement(stroke, name) if place is None else place).text = text
+        if with_chords and note is not None and note.find("notehead") is None:
+            head = etree.Element("notehead")
+            head.text = "slash"
+            _insert_head(note, head)
+    for attributes in part.findall("measure/attributes"):
+        for clef in attributes.findall("clef"):
+            attributes.remove(clef)
+    first = part.find("measure/attributes")
+    if first is not None:
+        clef = etree.fromstring('<clef print-object="no"><sign>percussion</sign></clef>')
+        lines = etree.fromstring("<staff-details><staff-lines>1</staff-lines></staff-details>")
+        for old in first.findall("staff-details"):
+            first.remove(old)
+        after = [e for tag in ("time", "key", "divisions") for e in first.findall(tag)]
+        at = list(first).index(after[0]) + 1 if after else 0
+        first[at:at] = [clef, lines]
+
+
+#: What follows the head in a note.
+_AFTER_THE_HEAD = ("notehead-text", "staff", "beam", "notations", "lyric", "play", "listen")
+
+
+def _insert_head(note: etree._Element, head: etree._Element) -> None:
+    following = next((i for i, element in enumerate(note) if element.tag in _AFTER_THE_HEAD), len(note))
+    note.insert(following, head)
 
 
 def _joined(pages: list[etree._Element]) -> Engraving:
