@@ -99,7 +99,7 @@ def analyse(
     progress("judging")
     levels_hold = all(p.code != "gain_riding" for p in quality.problems)
     opening = _opening(hearing, expectation, targets, None if told else samples, backing, late_s)
-    evidence = judge(hearing, hearing.rhythm or expectation, targets, instrument, levels_hold, opening)
+    evidence = judge(hearing, expectation, targets, instrument, levels_hold, opening)
     return Analysis(
         expectation=expectation,
         targets=targets,

@@ -15,7 +15,7 @@ from didactor.core.judging.judge import judge
 from didactor.core.judging.readings_of_sound import Opening, opening_after
 from didactor.core.judging.registry import Finding, all_checks, run_checks
 from didactor.core.judging.targets import Targets
-from didactor.core.score.expected import Expectation, ExpectedHairpin
+from didactor.core.score.expected import Expectation, ExpectedHairpin, without_notation
 from tests.music import TUNE, expectation
 
 QPM = 90.0
@@ -45,9 +45,13 @@ def found(
     instrument: str = "clarinet",
     targets: Mapping[str, Any] | None = None,
     opening: Opening | None = None,
+    written: Expectation | None = None,
     **hearing: Any,
 ) -> list[Finding]:
-    """Findings on a faultless take in which some notes (index to changed fields) were heard otherwise; ``shape`` changes all of them."""
+    """Findings on a faultless take in which some notes (index to changed fields) were heard otherwise; ``shape`` changes all of them.
+
+    ``written`` is a passage without notation, of which ``expected`` is the rhythm that was heard.
+    """
     notes = []
     for index, note in enumerate(expected.notes):
         heard = NoteHeard(
@@ -64,7 +68,8 @@ def found(
         notes.append(replace(shape(index, heard), **(edits or {}).get(index, {})))
     made = {"extra": (), "jumps": (), "seconds_per_quarter": QUARTER_S, "share_of_notes": 1.0, "share_of_sounds": 1.0, **hearing}
     aims = {"tempo_qpm": QPM, "instrument": instrument, **(targets or {})}
-    return run_checks(judge(Hearing(notes=tuple(notes), **made), expected, Targets(**aims), BY_SLUG[instrument], opening=opening))
+    heard = Hearing(notes=tuple(notes), rhythm=expected if written else None, **made)
+    return run_checks(judge(heard, written or expected, Targets(**aims), BY_SLUG[instrument], opening=opening))
 
 
 def codes(findings: Sequence[Finding]) -> list[str]:
@@ -179,6 +184,26 @@ class FlowTests(SimpleTestCase):
         tune = expectation()
         findings = found(tune, dict.fromkeys(range(25, 32), MISSED))
         self.assertEqual(codes(findings), ["flow.unplayed"])
+
+    def test_more_or_fewer_bars_than_the_line_has(self):
+        def length(played: int, bars: int, pace: float = 1.0) -> list[tuple[str, float | None]]:
+            heard = walk(" | ".join(["C4:q D4:q E4:q F4:q"] * played))
+
+            def paced(index: int, note: NoteHeard) -> NoteHeard:
+                return late(note, (pace - 1.0) * QUARTER_S * heard.notes[index].onset_quarters)
+
+            findings = found(heard, shape=paced, written=without_notation(bars, 4, 4), targets={"stage": "first_reading"})
+            return [(f.code, f.size) for f in findings if f.category == "flow"]
+
+        self.assertEqual(length(7, 4), [("flow.length", 3.0)])
+        self.assertEqual(length(6, 4), [("flow.length", 2.0)])
+        self.assertEqual(length(5, 4), [])  # an upbeat, or a last note held on
+        self.assertEqual(length(8, 8), [])
+        self.assertEqual(length(7, 8), [])  # a last bar of one held note
+        self.assertEqual(length(5, 8), [("flow.length", -3.0)])
+        # Beats read double or half: by the clock it is the line.
+        self.assertEqual(length(8, 4, pace=0.5), [])
+        self.assertEqual(length(4, 8, pace=2.0), [])
 
 
 class RhythmTests(SimpleTestCase):

@@ -72,6 +72,8 @@ class RoadTests(SimpleTestCase):
 
     def test_a_repeat_says_how_often(self):
         self.assertEqual(road("[: :]4", ""), "1 1 1 1 2")
+        self.assertEqual(road("[: :]1000000000", ""), "1 " * 9 + "2")
+        self.assertEqual(road("[: :]²", ""), "1 1 2")
 
     def test_after_a_jump_no_repeats_and_the_last_ending_alone(self):
         self.assertEqual(road("[:", "1 :]", "2", "dacapo=yes"), "1 2 1 3 4 1 3 4")

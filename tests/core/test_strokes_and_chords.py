@@ -111,6 +111,19 @@ class ChordTests(SimpleTestCase):
 
 
 class WithoutNotationTests(SimpleTestCase):
+    def test_a_take_that_is_longer_or_shorter_than_the_line_is_told_so(self):
+        for bars, told in ((4, ["flow.length"]), (9, []), (14, ["flow.length"])):
+            with self.subTest(bars=bars):
+                analysis = heard(expectation(TUNE), "clarinet", judged=without_notation(bars, 4, 4), step="pulse")
+                self.assertEqual([f.code for f in analysis.findings], told)
+        [finding] = analysis.findings
+        self.assertIn("this passage has 14", finding.text)
+
+    def test_a_slow_take_of_the_whole_line_is_slow_and_not_too_long(self):
+        slow = {"kind": "tempo", "factor": 0.7}
+        analysis = heard(expectation(TUNE), "clarinet", slow, judged=without_notation(9, 4, 4), step="pulse")
+        self.assertEqual([f.code for f in analysis.findings], ["tempo.off_target"])
+
     def test_tempo_and_tuning_are_measured_and_no_note_is_blamed(self):
         blank = without_notation(9, 4, 4)
         analysis = heard(expectation(TUNE), "clarinet", {"kind": "tempo", "factor": 1.2}, judged=blank, step="pulse")

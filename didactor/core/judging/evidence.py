@@ -151,7 +151,8 @@ class Evidence:
     """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take,
     semitones. ``inferred``: the rhythm was not written but heard, so no note of it is early, late or missing. ``scatter_ms``: what the
     player leaves to chance in time (standard deviation). ``touch``: sounding over written length that is usual with this player, None where
-    too few notes tell. ``bends``: bars in which the time broadens or presses on.
+    too few notes tell. ``bends``: bars in which the time broadens or presses on. ``written_quarters``: how long the passage is, where its
+    rhythm was heard.
     """
 
     expectation: Expectation
@@ -175,6 +176,7 @@ class Evidence:
     scatter_ms: float = 0.0
     touch: float | None = None
     bends: tuple[Bend, ...] = ()
+    written_quarters: float | None = None
 
     def in_words(self, note: ExpectedNote) -> str:
         """A note by its name, or as a stroke where pitch does not matter."""

@@ -34,9 +34,11 @@ def judge(
     """Judge one take by its targets' stage.
 
     Args:
+        expectation: what is written; where the rhythm was heard, that counts as written.
         levels_hold: False where the recorder rode the gain: loudness tells nothing then.
         opening: when the passage was due to begin, where that is known.
     """
+    written, expectation = expectation, hearing.rhythm or expectation
     pulse, moments = _pulse(hearing, expectation, targets)
     notes = [
         NoteJudgement(
@@ -81,6 +83,7 @@ def judge(
         scatter_ms=1000 * pulse.scatter_s if pulse else 0.0,
         touch=_touch(notes, pulse, moments, expectation),
         bends=tuple(bends),
+        written_quarters=written.length_quarters if hearing.rhythm is not None else None,
     )
 
 

@@ -24,6 +24,8 @@ from didactor.core.score.read.accidentals import print_accidentals
 from didactor.core.score.read.formats import Format, Sample, register
 
 MAX_XML_BYTES = 40 * 1024 * 1024
+#: Nobody plays a section more often.
+MOST_TIMES = 9
 MAX_ZIP_MEMBERS = 200
 ZIP_MAGIC = b"PK\x03\x04"
 
@@ -116,6 +118,10 @@ def prepare(data: bytes) -> bytes:
             parent = element.getparent()
             if parent is not None:
                 parent.remove(element)
+    for repeat in root.iter("repeat"):
+        # An engraver unfolds what it is told to: a thousand million times takes for ever.
+        if (times := repeat.get("times")) is not None:
+            repeat.set("times", _bounded_times(times.strip()))
     for element in root.iter():
         if "id" in element.attrib and element.tag not in ("part", "score-part", "score-instrument", "midi-instrument", "midi-device"):
             del element.attrib["id"]
@@ -136,6 +142,12 @@ def prepare(data: bytes) -> bytes:
             with suppress(ValueError, KeyError, OverflowError):  # values that make no sense are told when they are read
                 print_accidentals(part)
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
+
+
+def _bounded_times(text: str) -> str:
+    if not re.fullmatch(r"[0-9]+", text):
+        return "2"
+    return str(max(1, min(MOST_TIMES, int(text[:4]))))
 
 
 def _begin_with_attributes(part: Element) -> None:
