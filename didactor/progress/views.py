@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import open_for, parts_written
+from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.people.models import Enrolment, Person, Role
 from didactor.people.permissions import teacher_only
@@ -24,6 +25,7 @@ def assignment(request: HttpRequest, pk: int) -> HttpResponse:
         "assignment": found,
         "rows": rows,
         "drawings": plain_drawings(found.passage),
+        "road": road_map_of(found.passage),
         "progress": parts_written(found),
         "others": Enrolment.objects.visible_to(request.user).active().exclude(tasks__assignment=found),
         "may_withdraw": any(row.task.withdrawn_at is None and row.task.state != TaskState.PASSED for row in rows),

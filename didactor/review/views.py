@@ -11,6 +11,7 @@ from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.sound.recording import MAX_DURATION_S
+from didactor.library.desk import road_map_of
 from didactor.people.permissions import teacher_only
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
@@ -86,6 +87,7 @@ def _desk(request: HttpRequest, pk: int, refused: services.Draft | None = None, 
         "result": result,
         "show_figures": True,
         "drawings": heard_drawings(passage, analysis),
+        "road": road_map_of(passage),
         "strip": strip_of(analysis),
         "played": played_tempo(analysis, take.basis["beat_unit"]),
         "player": player_data(take, result),

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import StudentSees, Task
 from didactor.core.judging.categories import TITLES
-from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings
+from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import ModelSound
 from didactor.library.sounds import accompaniment_of, enters_s, model_sounds
@@ -67,6 +67,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "assignment": assignment,
         "drawings": pinned_drawings(task.passage) if has_additions(task.passage) else plain_drawings(task.passage),
         "remarks": numbered_remarks(task.passage),
+        "road": road_map_of(task.passage),
         "references": task.passage.root.references.prefetch_related("moments"),
         "models": model_data(task),
         "refusal": refusal,
@@ -151,6 +152,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "next_step": _next_step(take),
         "sees_marks": assignment.students_see != StudentSees.REMARKS,
         "drawings": heard_drawings(passage_of(take), analysis if sight.result else None),
+        "road": road_map_of(passage_of(take)),
         "remarks": remarks_of(sight.result),
         "strip": strip_of(analysis) if sight.result else BarStrip(),
         "played": played_tempo(analysis, take.basis["beat_unit"]),

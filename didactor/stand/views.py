@@ -21,6 +21,7 @@ from didactor.assignments.studying import LAYERS, study_sheet
 from didactor.core.errors import CoreError, PassageError
 from didactor.core.judging.categories import TITLES
 from didactor.core.score.study.reading_aids import NAMINGS
+from didactor.library.desk import road_map_of
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, student_only
 from didactor.progress.rows import task_rows
@@ -104,7 +105,7 @@ def study(request: HttpRequest, pk: int) -> HttpResponse:
         sheet, trouble = None, error.message
     names = request.user.studio.note_names
     namings = {slug: title for slug, title in NAMINGS.items() if slug != "own" or names}
-    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": namings}
+    context = {"task": found, "sheet": sheet, "trouble": trouble, "layers": LAYERS, "namings": namings, "road": road_map_of(found.passage)}
     if sheet is not None:
         context["drawings"] = sheet.drawings
     return render(request, "stand/_study.html" if request.htmx else "stand/study.html", context)

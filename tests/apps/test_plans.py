@@ -38,7 +38,7 @@ from didactor.takes.jobs import analyse_take
 from didactor.takes.services import TakeRefused, receive_take, submit_take
 from didactor.takes.uploads import _backing
 from tests import scene as scenes
-from tests.music import wav
+from tests.music import silence, wav
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 
@@ -340,3 +340,28 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assertIn("intonation", checklist_for("at_tempo", {"keys", "strings"}))
         page = self.client.get(reverse("assignments:checklist_fragment"), {"stage": "first_reading", "enrolments": self.scene.ylva.pk})
         self.assertContains(page, "checked", count=3)
+
+
+class RoadTests(scenes.OwnFolders, TestCase):
+    """The order of playing that is judged is the one that is shown, wherever the bars are."""
+
+    def test_an_order_of_the_teacher_s_own_is_shown_unfolded_on_every_page_of_the_passage(self) -> None:
+        scene = scenes.build(listen_first=False)
+        passage = cut_passage(teacher=scene.teacher, revision=scene.passage.revision, part=1, bars="1-6", order="1-2 1-2 5-6")
+        fields = {"title": "In an order", "due_at": scene.assignment.due_at, "tempo": 80.0, "band_percent": 5.0, "listen_first": False}
+        assignment = services.assign(teacher=scene.teacher, passage=passage, enrolments=[scene.ylva], fields=fields)
+        task = assignment.tasks.get()
+        take = receive_take(student=scene.ylva.student, task=task, source=io.BytesIO(silence(3.0)), filename="a.wav")
+        analyse_take(take_id=take.pk)
+        shown = "<li>1–2</li><li>1–2</li><li>5–6</li>"
+        for who, names in (
+            (scene.ylva.student, (("task", task.pk), ("study", task.pk), ("stand:take", take.pk))),
+            (scene.teacher, (("assignment", assignment.pk),)),
+        ):
+            self.client.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
+            for name, pk in names:
+                with self.subTest(name=name):
+                    self.assertContains(self.client.get(reverse(name, args=[pk])), shown)
+        # Straight on, nothing needs saying.
+        self.client.force_login(scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertNotContains(self.client.get(reverse("task", args=[scene.task.pk])), "As it is played")
