@@ -15,6 +15,9 @@ _SPELLING = (("C", 0), ("C", 1), ("D", 0), ("E", -1), ("E", 0), ("F", 0), ("F", 
 _STEPS = {"C": 0, "D": 1, "E": 2, "F": 3, "G": 4, "A": 5, "B": 6}
 _SIGNS = {-1: "♭", 1: "♯"}
 
+#: How far a slash reaches above a single line.
+HEAD_ABOVE_LINE = 190.0
+
 
 def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], result: Result, places: Places) -> None:
     """Circles, dotted circles, ghost heads and extra heads on the staff of one system."""
@@ -50,9 +53,12 @@ def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result:
         found = [place for c in run if (place := places.x(c.bar, c.beat)) is not None and place[1] == index]
         if not found:
             continue
-        x0, x1, y = found[0][0], found[-1][0], geometry["systems"][index]["staff_top"]
+        system = geometry["systems"][index]
+        # Heads on a single line reach above it.
+        above = 0.0 if system["staff_bottom"] > system["staff_top"] else HEAD_ABOVE_LINE
+        x0, x1, y = found[0][0], found[-1][0], system["staff_top"] - above
         group = element(layer, "g", "mark chord", title=f"{run[0].heard} is heard, {run[0].written} is written")
-        element(group, "text", "chord-heard", x=x0 + 330.0, y=y - 140.0).text = run[0].heard
+        element(group, "text", "chord-heard", x=x0 + 400.0, y=y - 140.0).text = run[0].heard
         element(group, "line", "held", x1=x0 - 60.0, x2=x1 + 120.0, y1=y - 60.0, y2=y - 60.0)
 
 
