@@ -398,15 +398,16 @@ class HandsAndChordsTests(SimpleTestCase):
     def test_a_melody_under_its_accompaniment(self):
         both = expectation(**HANDS)
 
-        def louder(db: float) -> list[str]:
+        def louder(db: float, instrument: str = "piano") -> list[str]:
             def shape(index: int, note: NoteHeard) -> NoteHeard:
                 upper = both.notes[index].staff == 1
                 return replace(note, own_db=-20.0 + (db if upper else 0.0), clearness=0.9 + (0.06 * min(db, 0.0) if upper else 0.0))
 
-            return codes(found(both, shape=shape, instrument="piano"))
+            return codes(found(both, shape=shape, instrument=instrument))
 
         self.assertEqual(louder(3.0), [])
         self.assertEqual(louder(-9.0), ["dynamics.upper_voice"])
+        self.assertEqual(louder(-9.0, "ukulele"), [])  # strings are not alike
 
     def test_another_chord_is_named_once_for_a_run_of_strokes(self):
         tune = walk()

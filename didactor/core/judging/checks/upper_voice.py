@@ -24,6 +24,9 @@ def upper_voice(evidence: Evidence) -> Iterator[Finding]:
     """The lower voice is louder than the upper one nearly everywhere (melodies are led by 3-10 dB; Repp 1996)."""
     if not evidence.hands or evidence.targets.stage == "first_reading":
         return
+    # What is even was measured on keys; how loud the strings of a plucked instrument are beside each other is not the player's doing alone.
+    if evidence.instrument.fingering != "keyboard":
+        return
     upper = evidence.hands[0]
     if not _is_covered(upper):
         return
