@@ -13,6 +13,7 @@ from didactor.core.score.model import Score
 from didactor.core.score.read.abc import abc_to_musicxml
 from didactor.core.score.read.formats import to_musicxml
 from didactor.core.score.read.musicxml import prepare, read
+from didactor.core.score.roadmap import played_order
 
 HEAD = "X:1\nT:Lantern Hill\nC:Made up\nM:4/4\nL:1/8\nQ:1/4=96\nK:D\n"
 
@@ -138,6 +139,41 @@ class ChordProTests(SimpleTestCase):
         self.assertIn("“H2” was not understood: its bar is there", told)
         self.assertNotIn("Gm9", told)
         self.assertIn("x_stage", told)
+
+    def chart(self, text: str) -> tuple[list[str], list[tuple[int, int]], list[str]]:
+        """Chords in performed order by bar, metres, and what was told."""
+        [(xml, problems)] = to_musicxml(text.encode())
+        part = read(prepare(xml)).parts[0]
+        by_bar = {bar.index: " ".join(c.text for c in part.chords if c.bar_index == bar.index) for bar in part.bars}
+        played = [by_bar[bar.index] for bar, _ in played_order(part, part.bars)]
+        return played, [(bar.beats, bar.beat_type) for bar in part.bars], [p.text for p in problems]
+
+    def test_grids_with_repeats_labels_and_bars_again(self):
+        grid = "{t: Grid}\n{sog}\nA |: G . C . | % | . . . . :| twice\nCoda || D7 / | G |.\n{eog}"
+        played, _, told = self.chart(grid)
+        self.assertEqual(played, ["G C", "G C", "C"] * 2 + ["D7", "G"])
+        self.assertEqual(told, [])
+
+    def test_a_chorus_is_recalled_and_the_metre_may_change(self):
+        song = "{t: Song}\n{soc}\n[G]Over [C]sound\n{eoc}\n{time: 3/4}\n[D]slow [Em]ly\n{chorus}\n{meta: tempo 72}\n[G]end"
+        played, metres, told = self.chart(song)
+        self.assertEqual(played, ["G", "C", "D", "Em", "G", "C", "G"])
+        self.assertEqual(metres, [(4, 4)] * 2 + [(3, 4)] * 2 + [(4, 4)] * 2 + [(3, 4)])
+        self.assertEqual(told, [])
+        self.assertEqual(self.chart("{t: Song}\n{chorus}\n[G]alone")[0], ["G"])
+
+    def test_under_a_capo_the_shapes_sound_higher(self):
+        for capo, sounding in (("2", (9, 1, 4)), ("0", (7, 11, 2)), ("15", (7, 11, 2)), ("²", (7, 11, 2))):
+            [(xml, _)] = to_musicxml(f"{{t: Song}}\n{{capo: {capo}}}\n[G]Over the sound".encode())
+            part = read(prepare(xml)).parts[0]
+            self.assertEqual([(c.text, c.pitch_classes) for c in part.chords], [("G", sounding)], capo)
+
+    def test_several_songs_and_what_is_in_another_notation(self):
+        text = "{t: First}\n[G]Over the sound\n{new_song}\n{t: Second}\n{sot}\ne|--3--[G]--\n{eot}\n[C]home\n"
+        first, second = to_musicxml(text.encode())
+        self.assertEqual([read(prepare(xml)).title for xml, _ in (first, second)], ["First", "Second"])
+        self.assertEqual([c.text for c in read(prepare(second[0])).parts[0].chords], ["C"])
+        self.assertIn("“tab”", second[1][0].text)
 
     def test_words_alone_are_refused(self):
         for data in ("Nothing but words", "%PDF-1.7 \x00\x01", b"\x89PNG\r\n\x1a\n\x00\x00"):

@@ -1,13 +1,14 @@
 """ChordPro in: words with chords above them to a strummed chart, one chord a bar unless a grid says otherwise.
 
 A bar is strummed on every beat. In a grid (``{start_of_grid}``) bars stand between bar lines; a dot repeats, and several chords in a
-bar share it evenly.
+bar share it evenly; what stands outside the outermost bar lines is a label. Under a capo the shapes that are written sound higher.
 """
 
 from __future__ import annotations
 
+import itertools
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from didactor.core.errors import Problem, ScoreError
@@ -17,11 +18,36 @@ from didactor.core.score.read.formats import Format, register
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
 
 MAX_BARS = 2000
-_SHORT = {"t": "title", "st": "subtitle", "sog": "start_of_grid", "eog": "end_of_grid", "c": "comment"}
+_SHORT = {
+    "t": "title",
+    "st": "subtitle",
+    "sog": "start_of_grid",
+    "eog": "end_of_grid",
+    "soc": "start_of_chorus",
+    "eoc": "end_of_chorus",
+    "sot": "start_of_tab",
+    "eot": "end_of_tab",
+    "c": "comment",
+}
 #: Directives that say nothing about what is played.
 _PASSED_OVER = re.compile(
-    r"subtitle|comment\w*|c[ib]|(start|end)_of_\w+|[se]o[cvb]|chorus|capo|album|year|copyright|duration|new_page|np|column_break|colb|meta"
+    r"subtitle|comment\w*|c[ib]|(start|end)_of_\w+|[se]o[vb]|album|year|copyright|duration|new_page|np|column_break|colb|define|key_\w+"
 )
+_NEW_SONG = re.compile(r"(?im)^\s*\{\s*(?:new_song|ns)\s*\}\s*$")
+#: Parts of a song in another notation.
+_FOREIGN = ("tab", "abc", "ly", "svg", "textblock")
+_BAR_LINE = re.compile(r":\|:?|\|[:|.]?")
+_DIRECTIVE = re.compile(r"\{\s*([A-Za-z_]+)\s*:?\s*(.*?)\s*\}")
+
+
+@dataclass
+class _Bar:
+    """Chords with the words under each, in the metre that held there."""
+
+    chords: list[tuple[str, str]]
+    metre: tuple[int, int, str]
+    repeat_start: bool = False
+    repeat_end: bool = False
 
 
 @dataclass
@@ -31,8 +57,16 @@ class _Sheet:
     key: Key = field(default_factory=Key)
     metre: tuple[int, int, str] = (4, 4, "")
     tempo: float | None = None
-    bars: list[list[tuple[str, str]]] = field(default_factory=list)
+    capo: int = 0
+    bars: list[_Bar] = field(default_factory=list)
+    chorus: list[_Bar] = field(default_factory=list)
+    chorus_from: int | None = None
     problems: list[Problem] = field(default_factory=list)
+
+
+def songs_in(text: str) -> list[str]:
+    """The songs of a file, which ``{new_song}`` divides."""
+    return [song for song in _NEW_SONG.split(text) if song.strip()]
 
 
 def chordpro_to_musicxml(text: str) -> tuple[bytes, list[Problem]]:
@@ -42,20 +76,24 @@ def chordpro_to_musicxml(text: str) -> tuple[bytes, list[Problem]]:
         ScoreError: no chords in it.
     """
     sheet = _Sheet()
-    in_grid = False
+    inside = ""
     for raw in text.replace("\r", "\n").splitlines():
         line = raw.strip()
         if not line or line.startswith("#"):
             continue
-        directive = re.fullmatch(r"\{\s*([A-Za-z_]+)\s*:?\s*(.*?)\s*\}", line)
+        directive = _DIRECTIVE.fullmatch(line)
         if directive:
             name = _SHORT.get(directive[1].lower(), directive[1].lower())
-            if name in ("start_of_grid", "end_of_grid"):
-                in_grid = name == "start_of_grid"
+            if name.removeprefix("start_of_") in ("grid", *_FOREIGN):
+                inside = name.removeprefix("start_of_")
+            elif name.removeprefix("end_of_") in ("grid", *_FOREIGN):
+                inside = ""
             else:
                 _directive(sheet, name, directive[2])
-        elif in_grid:
+        elif inside == "grid":
             _grid(sheet, line)
+        elif inside:
+            _tell(sheet, f"What is written as “{inside}” in this song is not read.")
         else:
             _words(sheet, line)
     if not sheet.bars:
@@ -84,6 +122,18 @@ def _directive(sheet: _Sheet, name: str, value: str) -> None:
             _tell(sheet, f"The metre “{value}” was not understood.")
         else:
             sheet.metre = metre
+    elif name == "capo":
+        sheet.capo = int(value) if re.fullmatch(r"[0-9]{1,2}", value) and int(value) < 12 else 0
+    elif name == "meta":
+        of, _, what = value.partition(" ")
+        _directive(sheet, of.lower() if of.lower() != "meta" else "comment", what.strip())
+    elif name == "start_of_chorus":
+        sheet.chorus_from = len(sheet.bars)
+    elif name == "end_of_chorus" and sheet.chorus_from is not None:
+        sheet.chorus, sheet.chorus_from = sheet.bars[sheet.chorus_from :], None
+    elif name == "chorus":
+        # A chorus that is not there yet stands in the song as a word alone.
+        sheet.bars += [replace(bar) for bar in sheet.chorus]
     elif name == "tempo":
         found = re.match(r"\d+", value)
         sheet.tempo = float(found[0]) if found else None
@@ -106,30 +156,48 @@ def _words(sheet: _Sheet, line: str) -> None:
     pieces = re.split(r"\[([^\]]*)\]", line)
     for chord, words in zip(pieces[1::2], pieces[2::2], strict=True):
         if not chord.startswith("*"):  # an annotation
-            sheet.bars.append([(_known(sheet, chord), words.strip())])
+            sheet.bars.append(_Bar(chords=[(_known(sheet, chord), words.strip())], metre=sheet.metre))
 
 
 def _grid(sheet: _Sheet, line: str) -> None:
-    for cell in re.split(r"\|[:|.]?|:\|", line):
+    """One line of a grid. Before its first bar line and after its last stand labels."""
+    signs = list(_BAR_LINE.finditer(line))
+    if len(signs) < 2:
+        cells = [("", line, "")]
+    else:
+        cells = [(a[0], line[a.end() : b.start()], b[0]) for a, b in itertools.pairwise(signs)]
+    for before, cell, after in cells:
         chords: list[str] = []
         for word in cell.split():
-            if word in (".", "/", "%"):
-                if word != "." and not chords and sheet.bars:
-                    chords.append(sheet.bars[-1][-1][0])
+            if word in (".", "/", "%", "%%"):
+                if word.startswith("%") and not chords and sheet.bars:
+                    chords += [chord for chord, _ in sheet.bars[-1].chords]
                 continue
             chords.append(_known(sheet, word))
+        if not chords and cell.strip() and sheet.bars:
+            chords.append(sheet.bars[-1].chords[-1][0])  # only dots: the chord goes on
         if chords:
-            sheet.bars.append([(chord, "") for chord in chords])
+            sheet.bars.append(
+                _Bar(
+                    chords=[(chord, "") for chord in chords],
+                    metre=sheet.metre,
+                    repeat_start=before.endswith(":"),
+                    repeat_end=after.startswith(":"),
+                )
+            )
 
 
 def _part(sheet: _Sheet) -> DraftPart:
-    beats, beat_type, _ = sheet.metre
-    compound = beat_type == 8 and beats % 3 == 0
-    beat = Fraction(3, 2) if compound else Fraction(4, beat_type)
-    strokes = beats // 3 if compound else beats
-    bars = []
-    for chords in sheet.bars:
-        bar = DraftBar()
+    bars: list[DraftBar] = []
+    for index, written in enumerate(sheet.bars):
+        beats, beat_type, _ = written.metre
+        compound = beat_type == 8 and beats % 3 == 0
+        beat = Fraction(3, 2) if compound else Fraction(4, beat_type)
+        strokes = beats // 3 if compound else beats
+        chords = written.chords
+        bar = DraftBar(repeat_start=written.repeat_start, repeat_end=2 if written.repeat_end else 0)
+        if index == 0 or written.metre != sheet.bars[index - 1].metre:
+            bar.metre = written.metre
         places = [number * len(chords) // strokes for number in range(strokes)]
         for number, at in enumerate(places):
             first = number == 0 or at != places[number - 1]
@@ -141,9 +209,9 @@ def _part(sheet: _Sheet) -> DraftPart:
                 note.lyrics = [(1, words[:80], "single")]
             bar.notes.append(note)
         bars.append(bar)
-    bars[0].fifths, bars[0].metre, bars[0].tempo_qpm = sheet.key.fifths, sheet.metre, sheet.tempo
+    bars[0].fifths, bars[0].tempo_qpm = sheet.key.fifths, sheet.tempo
     bars[-1].style = "light-heavy"
-    return DraftPart(name="Guitar", bars=bars)
+    return DraftPart(name="Guitar", bars=bars, transposition=sheet.capo)
 
 
 def _shared_out(words: str, strokes: int) -> list[str]:
@@ -167,6 +235,6 @@ register(
         suffixes=(".cho", ".chordpro", ".crd", ".pro", ".txt"),
         place=40,
         recognises=lambda sample: bool(re.search(r"\[[A-G][#b]?[^\]]{0,8}\]|\{\s*(t|title|sog|start_of_grid)\b", sample.text)),
-        read=lambda sample: [chordpro_to_musicxml(sample.text)],
+        read=lambda sample: [chordpro_to_musicxml(song) for song in songs_in(sample.text)],
     )
 )
