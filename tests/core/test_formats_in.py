@@ -86,6 +86,31 @@ class AbcTests(SimpleTestCase):
             with self.assertRaisesMessage(ScoreError, words):
                 abc_to_musicxml(text)
 
+    def test_words_in_a_tune_are_no_notes(self):
+        for block in ("%%begintext\nA bag of cabbage\n%%endtext\n", "%%text A bag of cabbage\n", "%%beginsvg\n<a b='c'/>\n%%endsvg\n"):
+            with self.subTest(block=block):
+                self.assertEqual(len(abc(f"{block}c4 d4 |]").notes), 2)
+        with self.assertRaisesMessage(ScoreError, "not a single note"):
+            abc("%%begintext\nA bag that nobody closes\nc4 d4 |]")
+
+    def test_a_clef_with_an_eight_sounds_an_octave_away(self):
+        for clef, sounding in (("treble", 74), ("treble-8", 62), ("treble+8", 86), ("treble-8 octave=1", 74)):
+            with self.subTest(clef=clef):
+                head = f"X:1\nT:t\nM:4/4\nL:1/4\nK:C clef={clef}\n"
+                self.assertEqual(abc("d d d d |]", head).notes[0].sounding_midi, sounding)
+
+    def test_decorations_of_both_kinds(self):
+        [(_, problems)] = to_musicxml((HEAD + "!+!c2 !plus!d2 +trill+e2 !^!f2 |]").encode())
+        self.assertEqual(problems, [])
+
+    def test_a_book_with_a_tune_that_cannot_be_read_keeps_the_others(self):
+        book = HEAD + "c8 |]\n\nX:2\nT:Only words\nK:C\n\nX:3\nT:Third\nL:1/4\nK:G\nGABc |]\n"
+        pieces = to_musicxml(book.encode())
+        self.assertEqual([read(prepare(xml)).title for xml, _ in pieces], ["Lantern Hill", "Third"])
+        self.assertIn("“Only words” is left out", pieces[0][1][-1].text)
+        with self.assertRaisesMessage(ScoreError, "not a single note"):
+            to_musicxml(b"X:2\nT:Only words\nK:C\n")
+
 
 class MidiTests(SimpleTestCase):
     def file(self, *messages: tuple[int, int, int], metre: tuple[int, int] = (3, 4), key: str = "Bb") -> bytes:

@@ -26,7 +26,7 @@ _TYPES = [
 _ALTERS = {"": 0, "#": 1, "b": -1, "##": 2, "bb": -2}
 _ARTICULATIONS = ("staccato", "tenuto", "accent", "strong-accent", "staccatissimo", "breath-mark", "caesura")
 _ORNAMENTS = ("trill-mark", "mordent", "inverted-mordent", "turn", "inverted-turn")
-_TECHNICAL = ("up-bow", "down-bow", "open-string", "thumb-position", "snap-pizzicato")
+_TECHNICAL = ("up-bow", "down-bow", "open-string", "thumb-position", "snap-pizzicato", "stopped")
 
 
 @dataclass(kw_only=True)

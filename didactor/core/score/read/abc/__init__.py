@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.read.abc.tune import abc_to_musicxml, tunes_in
 from didactor.core.score.read.formats import Format, Sample, register
 
@@ -15,12 +16,28 @@ def _recognises(sample: Sample) -> bool:
     return bool(re.search(r"(?m)^X:\s*\d", text) or (re.search(r"(?m)^K:", text) and not re.search(r"\[[A-G][^\]:]*\]\w", text)))
 
 
+def _read(sample: Sample) -> list[tuple[bytes, list[Problem]]]:
+    """All tunes of a book that can be read; those that cannot are told of with the first. A single one is refused with its own words."""
+    read: list[tuple[bytes, list[Problem]]] = []
+    refused: list[tuple[str, ScoreError]] = []
+    for tune in tunes_in(sample.text):
+        try:
+            read.append(abc_to_musicxml(tune))
+        except ScoreError as error:
+            title = re.search(r"(?m)^T:\s*(.+)$", tune)
+            refused.append((title[1].strip()[:80] if title else "without a title", error))
+    if not read:
+        raise refused[0][1]
+    read[0][1].extend(Problem(code="score.tune", text=f"The tune “{title}” is left out. {error.message}") for title, error in refused)
+    return read
+
+
 register(
     Format(
         title="ABC",
         suffixes=(".abc", ".txt"),
         place=30,
         recognises=_recognises,
-        read=lambda sample: [abc_to_musicxml(tune) for tune in tunes_in(sample.text)],
+        read=_read,
     )
 )

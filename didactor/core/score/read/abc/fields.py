@@ -69,11 +69,13 @@ def read_clef(text: str) -> tuple[str | None, int, int]:
     name = match[1] if match else next((w for w in text.split() if w in _CLEFS and len(w) > 1), None)
     octave = re.search(r"\boctave=(-?\d)", text)
     transpose = re.search(r"\btranspose=(-?\d+)", text)
-    known = None
+    known, octaves = None, int(octave[1]) if octave else 0
     if name is not None:
         plain = name.split("+")[0]
         known = _CLEFS.get(plain) or _CLEFS.get(plain.rstrip("12345"), "treble")
-    return known, int(octave[1]) if octave else 0, int(transpose[1]) if transpose else 0
+        # An 8 at the clef: what is written sounds an octave away.
+        octaves += {"-8": -1, "+8": 1}.get(name[-2:], 0)
+    return known, octaves, int(transpose[1]) if transpose else 0
 
 
 def read_metre(text: str) -> tuple[int, int, str] | None:

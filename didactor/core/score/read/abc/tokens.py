@@ -15,7 +15,7 @@ _PATTERNS = [
     ("chord", re.compile(r"\[(?P<inside>[^\]|]+)\](?P<length>\d*/*\d*)")),
     ("grace", re.compile(r"\{/?(?P<inside>[^}]*)\}")),
     ("text", re.compile(r'"(?P<text>[^"]*)"')),
-    ("decoration", re.compile(r"[!+](?P<name>[A-Za-z0-9<>().^]+)[!+]")),
+    ("decoration", re.compile(r"!(?P<name>[A-Za-z0-9<>().^+]+)!|\+(?P<old>[A-Za-z0-9<>().^]+)\+")),
     ("tuplet", re.compile(r"\((?P<p>[2-9])(?::(?P<q>\d*)(?::(?P<r>\d*))?)?")),
     ("note", re.compile(_NOTE)),
     ("rest", re.compile(r"(?P<kind>[zxZX])(?P<length>\d*/*\d*)")),

@@ -35,10 +35,13 @@ _NAMES = {
     "open-string": "open",
     "thumb-position": "thumb",
     "snap-pizzicato": "snap",
+    "stopped": "+ plus",
     "breath-mark": "breath shortphrase",
     "caesura": "mediumphrase",
 }
 _MARKS = {name: mark for mark, names in _NAMES.items() for name in names.split()}
+#: Words or another notation inside a tune, which are no notes.
+_TEXT_BLOCK = re.compile(r"(?ms)^%%begin(\w+).*?(?:^%%end\1[^\n]*\n?|\Z)")
 _DYNAMICS = ("pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sfz")
 _JUMPS = {"D.C.": "dacapo", "D.S.": "dalsegno", "dacapo": "dacapo", "dalsegno": "dalsegno"} | {
     f"{short}al{end}": name for short, name in (("D.C.", "dacapo"), ("D.S.", "dalsegno")) for end in ("fine", "coda")
@@ -71,7 +74,7 @@ def abc_to_musicxml(tune: str) -> tuple[bytes, list[Problem]]:
             "score.abc_no_key", "This is no ABC tune: it has no key. Begin with lines like “X:1”, “M:4/4”, “L:1/8”, “K:D”, then the notes."
         )
     reader = _Reader()
-    for line in tune.splitlines():
+    for line in _TEXT_BLOCK.sub("", tune).splitlines():
         reader.read(line)
     parts = reader.finished()
     return write_draft(parts, reader.title, reader.composer), reader.problems
@@ -245,7 +248,7 @@ class _Reader:
         elif kind == "text":
             self._text(voice, token.values["text"])
         elif kind in ("decoration", "mark"):
-            self._decorate(voice, token.values.get("name") or token.values.get("sign", ""))
+            self._decorate(voice, token.values.get("name") or token.values.get("old") or token.values.get("sign", ""))
         elif kind == "tuplet":
             self._begin_tuplet(voice, token)
         elif kind == "tie":
