@@ -21,7 +21,7 @@ from didactor.core.formats.result import Result
 
 #: Address space of a process that hears: twenty minutes of two hands need some 1.5 GB above what is loaded.
 MOST_MEMORY = 6_000_000_000
-#: Processor time: no take of twenty minutes needs a quarter of it. Longest wait for an answer, seconds.
+#: Processor time: no take of twenty minutes needs a quarter of it. Longest time by the clock, seconds.
 MOST_CPU_S, LONGEST_S = 1800, 3600.0
 
 _PR_SET_PDEATHSIG = 1
@@ -35,11 +35,16 @@ def _limit() -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 
 
-def _hear(arguments: dict[str, Any]) -> Result:
+def _hear(arguments: dict[str, Any], longest_s: float) -> Result:
     # Counted from now on: the process is warm and has heard others.
     used = resource.getrusage(resource.RUSAGE_SELF)
     resource.setrlimit(resource.RLIMIT_CPU, (int(used.ru_utime + used.ru_stime) + MOST_CPU_S, resource.RLIM_INFINITY))
-    return result_of(analyse(**arguments))
+    # What only waits uses no processor time: the alarm ends it.
+    signal.setitimer(signal.ITIMER_REAL, longest_s)
+    try:
+        return result_of(analyse(**arguments))
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
 
 
 def hear_here(**arguments: Any) -> Result:
@@ -57,8 +62,8 @@ def hear_apart(**arguments: Any) -> Result:
     if pool is None:
         pool = _own.pool = ProcessPoolExecutor(max_workers=1, mp_context=multiprocessing.get_context("spawn"), initializer=_limit)
     try:
-        result: Result = pool.submit(_hear, arguments).result(timeout=LONGEST_S)
-    except (BrokenProcessPool, MemoryError, TimeoutError) as error:
+        result: Result = pool.submit(_hear, arguments, LONGEST_S).result()
+    except (BrokenProcessPool, MemoryError) as error:
         _own.pool = None
         pool.shutdown(wait=False, cancel_futures=True)
         raise SandboxError("hearing.too_much", "This take could not be heard with the memory and time allowed for one.") from error

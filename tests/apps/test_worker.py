@@ -24,6 +24,7 @@ from didactor.takes.models import Take, TakeState
 from didactor.takes.services import _turn
 from tests import scene as scenes
 from tests.music import TUNE, expectation, played, silence
+from tests.waiting import Waiting
 
 
 def in_a_thread(work: Any) -> None:
@@ -153,6 +154,8 @@ class ApartTests(SimpleTestCase):
     def test_what_dies_there_does_not_die_here(self) -> None:
         with self.assertRaisesMessage(SandboxError, "memory and time"):
             hear_apart(**{**self.arguments(), "targets": Deadly()})
+        with mock.patch("didactor.takes.apart.LONGEST_S", 0.5), self.assertRaisesMessage(SandboxError, "memory and time"):
+            hear_apart(**{**self.arguments(), "recording": Waiting()})
         # The next one is heard by a new process, and what the ear refuses comes through in its own words.
         self.assertTrue(hear_apart(**self.arguments()).is_usable)
         with self.assertRaisesMessage(PassageError, "chord symbols"):
