@@ -20,6 +20,7 @@ from didactor.core.score.study.reading_aids import NAMINGS, counting, loudness_i
 from didactor.core.score.study.terms import signs_in, terms_in
 from didactor.core.score.study.woodwinds import KEYS
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.library.desk import pinned_fingerings
 from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import difficulty_of
 
@@ -64,10 +65,11 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
         rings["moves"] = tuple(moves)
     fingerings: dict[str, Fingering] = {}
     if "fingering" in chosen:
-        own = {n.id: n.fingering for n in notes if n.fingering}
+        # What the teacher wants counts before the score's own, and both before the usual.
+        own = {n.id: n.fingering for n in notes if n.fingering} | pinned_fingerings(passage)
         if own:
             rows["fingers"] = own
-        fingerings = _fingerings(notes, instrument)
+        fingerings = {note: fingering for note, fingering in _fingerings(notes, instrument).items() if note not in own}
     numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
     drawings = {}
     for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars).items():

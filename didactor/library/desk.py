@@ -318,11 +318,17 @@ def numbered_remarks(passage: Passage) -> list[tuple[int, Pin]]:
     return list(enumerate((pin for pin in root.pins.all() if pin.kind != PinKind.FINGERING and pin.reference_id is None), start=1))
 
 
+def pinned_fingerings(passage: Passage) -> dict[str, str]:
+    """Note id to the fingering that the teacher wants there, on this passage's instrument."""
+    played_on = find_instrument(read_part(passage.revision_id, passage.part).instrument).slug
+    pins = passage.root.pins.all()
+    return {pin.note_id: pin.text for pin in pins if pin.kind == PinKind.FINGERING and pin.instrument in ("", played_on)}
+
+
 def pinned_drawings(passage: Passage) -> dict[str, str]:
     """The passage with its fingerings, choices and pins, for each layout. Fingerings are for the instrument they were pinned for."""
     root = passage.root
-    played_on = find_instrument(read_part(passage.revision_id, passage.part).instrument).slug
-    fingers = {pin.note_id: pin.text for pin in root.pins.all() if pin.kind == PinKind.FINGERING and pin.instrument in ("", played_on)}
+    fingers = pinned_fingerings(passage)
     numbers = {pin.note_id: str(number) for number, pin in numbered_remarks(passage)}
     choices = _choices_in_words(passage)
     words = {"fingers": fingers, "choices": choices, "numbers": numbers}

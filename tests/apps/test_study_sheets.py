@@ -12,6 +12,8 @@ from django.utils import timezone
 from didactor.assignments.models import Task
 from didactor.assignments.services import assign
 from didactor.assignments.studying import study_sheet
+from didactor.library.models import Pin, PinKind
+from didactor.library.notation import read_part
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.services import add_student
 from tests import scene as scenes
@@ -68,6 +70,17 @@ class StudySheetTests(scenes.OwnFolders, TestCase):
         oboe = self.sheet("oboe", "fingering")
         self.assertFalse(oboe.pictures)
         self.assertFalse([sign for sign in PICTURES.values() if sign in oboe.drawings["desk"]])
+
+    def test_a_pinned_fingering_stands_instead_of_the_usual_one(self):
+        usual = self.sheet("trumpet", "fingering").drawings["desk"]
+        part = read_part(self.task("trumpet").passage.revision_id, self.task("trumpet").passage.part)
+        note = part.notes[0].id
+        pin = Pin.objects.create(passage=self.passage, kind=PinKind.FINGERING, note_id=note, text="3!", instrument="trumpet")
+        pinned = self.sheet("trumpet", "fingering").drawings["desk"]
+        self.assertIn("3!", pinned)
+        self.assertEqual(pinned.count("Valves: "), usual.count("Valves: ") - 1)
+        self.assertNotIn("3!", self.sheet("violin", "fingering").drawings["desk"])
+        pin.delete()
 
     def test_names_are_written_ones_in_every_naming(self):
         first = {"letters": "A", "german": "A", "fixed_do": "la", "movable_do": "do", "numbers": "1"}
