@@ -10,6 +10,10 @@ from didactor.people.models import Group, Level, Studio
 INSTRUMENT_CHOICES = [("", "Choose an instrument"), *sorted(((i.slug, i.title) for i in INSTRUMENTS), key=lambda c: c[1])]
 
 
+#: A list of 300 students is a tenth of this.
+MOST_ROLL_BYTES = 200_000
+
+
 class StudentForm(forms.Form):
     name = forms.CharField(max_length=120)
     instrument = forms.ChoiceField(choices=INSTRUMENT_CHOICES)
@@ -27,6 +31,70 @@ class StudentForm(forms.Form):
         self.group_names = [g.name for g in Group.objects.filter(studio=studio)]
         self.fields["group"].widget.attrs["list"] = "group-names"
         self.fields["group"].widget.attrs["autocomplete"] = "off"
+
+
+class RollForm(forms.Form):
+    """A class list: pasted, or a CSV file; the file's text goes where the pasted one is, to be looked at and mended."""
+
+    text = forms.CharField(
+        required=False,
+        label="One student a line",
+        strip=False,
+        max_length=60_000,
+        widget=forms.Textarea(attrs={"rows": 12, "spellcheck": "false", "placeholder": "Ida Berg, Flute, beginner, Band, Nora Berg"}),
+        help_text="Name, instrument, level, group, guardian, under age (yes or no), with commas, semicolons or tabs between. "
+        "Only the first two are needed.",
+    )
+    file = forms.FileField(required=False, label="Or a CSV file", widget=forms.FileInput(attrs={"accept": ".csv,.tsv,.txt,text/csv"}))
+    group = forms.CharField(
+        max_length=80,
+        required=False,
+        label="Group of all who have none",
+        widget=forms.TextInput(attrs={"list": "group-names", "autocomplete": "off"}),
+    )
+
+    def clean_file(self) -> Any:
+        file = self.cleaned_data.get("file")
+        if file is not None and file.size > MOST_ROLL_BYTES:
+            raise forms.ValidationError("That is too large for a class list. Save it as CSV from your spreadsheet.")
+        return file
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        if data.get("file") is not None:
+            data["text"] = _as_text(data["file"].read())
+        if not (data.get("text") or "").strip() and not self.errors:
+            raise forms.ValidationError("The list is empty: paste one, or choose a file.")
+        return data
+
+
+def _as_text(raw: bytes) -> str:
+    """A CSV file's text: UTF-8 or UTF-16 as spreadsheets write them, else the old Western encoding."""
+    if raw[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return raw.decode("utf-16", errors="replace").replace("\0", "")
+    try:
+        text = raw.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        text = raw.decode("cp1252", errors="replace")
+    if "\0" in text:
+        raise forms.ValidationError("That file is no text. Save the list as CSV from your spreadsheet.")
+    return text
+
+
+class GroupCardsForm(forms.Form):
+    group = forms.ModelChoiceField(queryset=Group.objects.none(), empty_label=None)
+    whose = forms.ChoiceField(choices=[("without", "those without a card"), ("all", "all of them: the old cards stop working")])
+
+    def __init__(self, *args: Any, studio: Studio, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["group"].queryset = Group.objects.filter(studio=studio)  # type: ignore[attr-defined]
+
+
+class NameForm(forms.Form):
+    """A student's name and age, changed later."""
+
+    called = forms.CharField(max_length=120, label="Name")
+    is_minor = forms.BooleanField(required=False, label="Under age", help_text="Nothing is recorded before a guardian has agreed.")
 
 
 class EnrolmentForm(forms.Form):

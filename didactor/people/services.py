@@ -3,11 +3,13 @@ from __future__ import annotations
 import hashlib
 import re
 import secrets
+from collections.abc import Iterable
 
 from django.db import transaction
 from django.utils import timezone
 
 from didactor.people.models import Consent, Enrolment, Group, Person, Role, SignInCard, Studio
+from didactor.people.roll import Row
 
 #: Letters and digits that are not mistaken for one another when read aloud or from paper.
 CODE_ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"
@@ -59,6 +61,32 @@ def enrol(*, student: Person, instrument: str, level: str, group_name: str = "")
         group, _ = Group.objects.get_or_create(studio=student.studio, name=group_name.strip())
     enrolment, _ = Enrolment.objects.update_or_create(student=student, instrument=instrument, defaults={"level": level, "group": group})
     return enrolment
+
+
+@transaction.atomic
+def add_roll(*, studio: Studio, rows: Iterable[Row]) -> list[Person]:
+    """The new ones of a list: students, another instrument of somebody who is here already, guardians. Returns who needs a card."""
+    added: dict[str, Person] = {}
+    for row in rows:
+        if not row.is_new:
+            continue
+        student = row.known or added.get(row.name.casefold())
+        if student is not None:
+            enrol(student=student, instrument=row.instrument, level=row.level, group_name=row.group)
+            continue
+        enrolment = add_student(
+            studio=studio, name=row.name, instrument=row.instrument, level=row.level, group_name=row.group, is_minor=row.is_minor
+        )
+        added[row.name.casefold()] = enrolment.student
+        if row.guardian:
+            add_guardian(student=enrolment.student, name=row.guardian)
+    return list(added.values())
+
+
+def change_student(*, student: Person, name: str, is_minor: bool) -> None:
+    """Another name, come of age, or found to be under age; what was recorded stays theirs."""
+    student.name, student.is_minor = name.strip(), is_minor
+    student.save(update_fields=["name", "is_minor"])
 
 
 @transaction.atomic

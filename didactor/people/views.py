@@ -12,9 +12,21 @@ from django.views.decorators.http import require_POST
 
 from didactor.people import services
 from didactor.people.context import PAPERS
-from didactor.people.forms import CardForm, ConsentForm, EnrolmentForm, GuardianForm, NoteNamesForm, PasswordForm, StudentForm
+from didactor.people.forms import (
+    CardForm,
+    ConsentForm,
+    EnrolmentForm,
+    GroupCardsForm,
+    GuardianForm,
+    NameForm,
+    NoteNamesForm,
+    PasswordForm,
+    RollForm,
+    StudentForm,
+)
 from didactor.people.models import Consent, Group, Person, SignInCard
 from didactor.people.permissions import teacher_only
+from didactor.people.roll import heading_of, read_roll
 from didactor.people.sent_once import done
 
 
@@ -86,8 +98,11 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
 @teacher_only
 def students(request: HttpRequest) -> HttpResponse:
     people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group")
+    cards = GroupCardsForm(studio=request.user.studio)
     consented = set(Consent.objects.filter(student__in=people, withdrawn_at=None).values_list("student_id", flat=True))
-    return render(request, "people/students.html", {"people": people, "has_cards": _with_cards(people), "consented": consented})
+    return render(
+        request, "people/students.html", {"people": people, "has_cards": _with_cards(people), "consented": consented, "cards": cards}
+    )
 
 
 def _with_cards(people: object) -> set[int]:
@@ -110,28 +125,77 @@ def add_student(request: HttpRequest) -> HttpResponse:
         if data["guardian"]:
             services.add_guardian(student=enrolment.student, name=data["guardian"])
         messages.success(request, f"{enrolment.student} is added. Print the card or copy the link now.")
-        return _cards(request, enrolment.student)
+        return _cards(request, [enrolment.student], reverse("people:student", args=[enrolment.student_id]))
     return render(request, "people/add_student.html", {"form": form})
 
 
-def _cards(request: HttpRequest, student: Person) -> HttpResponse:
-    """New cards for a student and their guardians, to print or copy. The codes are shown this once."""
+@teacher_only
+def add_roll(request: HttpRequest) -> HttpResponse:
+    """A whole class from a list: looked at first, then added with a card for each."""
+    studio = request.user.studio
+    form = RollForm(request.POST or None, request.FILES or None)
+    context: dict[str, Any] = {"form": form, "group_names": Group.objects.filter(studio=studio).values_list("name", flat=True)}
+    if request.method != "POST" or not form.is_valid():
+        return render(request, "people/add_roll.html", context)
+    text, group = form.cleaned_data["text"], form.cleaned_data["group"]
+    rows = read_roll(text, studio, group)
+    if "add" not in request.POST:
+        # What was read goes back into the field, a file's text too: the second form sends that.
+        again = RollForm(initial={"text": text, "group": group})
+        return render(request, "people/add_roll.html", {**context, "form": again, "rows": rows, "new": sum(row.is_new for row in rows)})
+    added = services.add_roll(studio=studio, rows=rows)
+    left = [row for row in rows if row.problem]
+    if not added:
+        messages.info(request, "Nobody new was in the list.")
+        return redirect("people:students")
+    messages.success(request, f"{_students(len(added))} added. Print the cards now: they are shown this once.")
+    unread = "\n".join(filter(None, [heading_of(text), *(row.line for row in left)])) if left else ""
+    return _cards(request, added, reverse("people:students"), left=left, unread=unread, group=group)
+
+
+@teacher_only
+@require_POST
+def group_cards(request: HttpRequest) -> HttpResponse:
+    """New cards for a whole group; or for those of it who have none."""
+    form = GroupCardsForm(request.POST, studio=request.user.studio)
+    if not form.is_valid():
+        messages.error(request, "Choose a group first.")
+        return redirect("people:students")
+    people = Person.objects.visible_to(request.user).students().filter(enrolments__group=form.cleaned_data["group"]).distinct()
+    if form.cleaned_data["whose"] == "without":
+        people = people.filter(card=None)
+    chosen = list(people.prefetch_related("guardians"))
+    if not chosen:
+        messages.info(request, "Everybody there has a card." if form.cleaned_data["whose"] == "without" else "Nobody is in that group.")
+        return redirect("people:students")
+    return _cards(request, chosen, reverse("people:students"))
+
+
+def _students(count: int) -> str:
+    return "1 student is" if count == 1 else f"{count} students are"
+
+
+def _cards(request: HttpRequest, students: list[Person], leads_to: str, **more: Any) -> HttpResponse:
+    """New cards for students and their guardians, to print or copy. The codes are shown this once."""
     cards = []
-    for person in [student, *student.guardians.all()]:
-        code = services.make_card(person)
-        cards.append({"person": person, "code": code, "link": request.build_absolute_uri(reverse("people:open_card", args=[code]))})
-    page = render(request, "people/cards.html", {"student": student, "cards": cards})
-    return done(page, leads_to=reverse("people:student", args=[student.pk]))
+    for student in students:
+        for person in [student, *student.guardians.all()]:
+            code = services.make_card(person)
+            link = request.build_absolute_uri(reverse("people:open_card", args=[code]))
+            cards.append({"person": person, "student": student, "code": code, "link": link})
+    page = render(request, "people/cards.html", {"students": students, "cards": cards, **more})
+    return done(page, leads_to=leads_to)
 
 
 @teacher_only
 def student(request: HttpRequest, pk: int) -> HttpResponse:
     """One student: cards, consent, instruments."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
-    # Three forms share the page; each is bound only when its own field was sent.
+    # Four forms share the page; each is bound only when its own field was sent.
     consent = ConsentForm(request.POST if "given_by" in request.POST else None)
     enrolment = EnrolmentForm(request.POST if "instrument" in request.POST else None)
     guardian = GuardianForm(request.POST if "name" in request.POST else None)
+    who = NameForm(request.POST if "called" in request.POST else None, initial={"called": person.name, "is_minor": person.is_minor})
     if consent.is_valid():
         services.record_consent(student=person, given_by=consent.cleaned_data["given_by"], recorded_by=request.user)
         messages.success(request, f"Consent of {consent.cleaned_data['given_by']} is recorded.")
@@ -142,8 +206,11 @@ def student(request: HttpRequest, pk: int) -> HttpResponse:
     elif guardian.is_valid():
         services.add_guardian(student=person, name=guardian.cleaned_data["name"])
         messages.success(request, "The guardian is added. Make new cards to give them theirs.")
+    elif who.is_valid():
+        services.change_student(student=person, name=who.cleaned_data["called"], is_minor=who.cleaned_data["is_minor"])
+        messages.success(request, "Kept.")
     else:
-        forms = {"form": consent, "enrolment_form": enrolment, "guardian_form": guardian}
+        forms = {"form": consent, "enrolment_form": enrolment, "guardian_form": guardian, "name_form": who}
         return render(request, "people/student.html", {**_student_page(request, person), **forms})
     return redirect("people:student", pk=pk)
 
@@ -169,7 +236,8 @@ def leave(request: HttpRequest, pk: int) -> HttpResponse:
 @teacher_only
 @require_POST
 def new_card(request: HttpRequest, pk: int) -> HttpResponse:
-    return _cards(request, get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk))
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    return _cards(request, [person], reverse("people:student", args=[person.pk]))
 
 
 @teacher_only

@@ -84,6 +84,8 @@ EXPECTED = {
     "progress:erase_take": TEACHER,
     "stand:cards": BOTH,
     "people:note_names": {"teacher", "stranger"},
+    "people:add_roll": {"teacher", "stranger"},
+    "people:group_cards": {"teacher", "stranger"},
     "takes:uploads": YLVA,
     "takes:upload": YLVA,
     "stand:upload_file": YLVA,
@@ -123,6 +125,7 @@ CHANGES_THE_SCENE = (
     "library:delete_reference",
     "people:withdraw_consent",
     "people:leave",
+    "people:group_cards",
     "assignments:withdraw",
     "assignments:withdraw_task",
 )
