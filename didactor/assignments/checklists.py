@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from didactor.core.judging.categories import CATEGORIES
+from didactor.core.judging.categories import CATEGORIES, TITLES
 
 _BY_STAGE = {
     "first_reading": ("notes", "hands", "other"),
@@ -21,6 +21,34 @@ _NOT_ASKED = {
     "percussion": ("intonation", "notes"),
     "fretted": ("intonation",),
 }
+
+
+#: What a row in a teacher's own words is called before them, and how many of what length a list takes.
+OWN = "own:"
+MOST_ROWS, LONGEST_ROW = 6, 60
+#: A list for children who hardly read has pictures, these few rows and these words.
+PICTURES = {
+    "notes": "The right notes",
+    "rhythm": "A steady beat",
+    "flow": "Played on to the end",
+    "dynamics": "Loud and soft",
+    "tone": "A beautiful sound",
+    "hands": "Fingers and hands",
+}
+MOST_PICTURES = 4
+
+
+def rows_of(slugs: Collection[str], own: Collection[str], pictures: bool = False) -> list[tuple[str, str]]:
+    """The rows of a list: name and words of each category, then of the teacher's own rows. ``pictures``: few of them, in plain words."""
+    if pictures:
+        few = [(slug, PICTURES[slug]) for slug in slugs if slug in PICTURES][:MOST_PICTURES]
+        return few + [(OWN + words, words) for words in own]
+    return [(slug, TITLES[slug]) for slug in slugs if slug in TITLES] + [(OWN + words, words) for words in own]
+
+
+def title_of(row: str) -> str:
+    """The words of a row by its name; empty for none."""
+    return row.removeprefix(OWN) if row.startswith(OWN) else TITLES.get(row, "")
 
 
 def checklist_for(stage: str, families: Collection[str]) -> list[str]:

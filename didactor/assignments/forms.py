@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
 
@@ -7,7 +8,7 @@ from django import forms
 from django.db.models import Q
 from django.utils import timezone
 
-from didactor.assignments.checklists import checklist_for
+from didactor.assignments.checklists import LONGEST_ROW, MOST_PICTURES, MOST_ROWS, checklist_for
 from didactor.assignments.models import (
     BEAT_UNITS,
     MUST_SHOW,
@@ -38,6 +39,8 @@ KEPT = (
     "must_show",
     "preparation_s",
     "checklist",
+    "own_rows",
+    "with_pictures",
     "listen_first",
     "students_see",
     "instructions",
@@ -103,6 +106,17 @@ class AssignmentForm(forms.Form):
     checklist = forms.MultipleChoiceField(
         choices=list(TITLES.items()), widget=forms.CheckboxSelectMultiple, label="Checklist for listening back"
     )
+    own_rows = forms.CharField(
+        required=False,
+        widget=forms.Textarea(attrs={"rows": 2}),
+        label="Rows of your own",
+        help_text=f"One a line, {MOST_ROWS} at most, like: Thumb stays under the neck.",
+    )
+    with_pictures = forms.BooleanField(
+        required=False,
+        label="A short list with pictures",
+        help_text=f"For those who hardly read: {MOST_PICTURES} rows at most and yours, with a picture each.",
+    )
     listen_first = forms.BooleanField(required=False, initial=True, label="Listen and mark first, then see what was heard")
     students_see = forms.ChoiceField(choices=StudentSees.choices, initial=StudentSees.MARKS, label="Students see")
     keep_as = forms.CharField(max_length=80, required=False, label="Keep these targets as a template named")
@@ -127,6 +141,12 @@ class AssignmentForm(forms.Form):
         if tempi != sorted(set(tempi)) or any(not TEMPO_LOW <= tempo <= TEMPO_HIGH for tempo in tempi):
             raise forms.ValidationError(f"A ladder rises, between {TEMPO_LOW:g} and {TEMPO_HIGH:g}.")
         return tempi
+
+    def clean_own_rows(self) -> list[str]:
+        rows = list(dict.fromkeys(" ".join(line.split()) for line in self.cleaned_data["own_rows"].splitlines() if line.strip()))
+        if len(rows) > MOST_ROWS or any(len(row) > LONGEST_ROW for row in rows):
+            raise forms.ValidationError(f"At most {MOST_ROWS} rows of your own, each at most {LONGEST_ROW} letters long.")
+        return rows
 
     def clean_due_at(self) -> Any:
         due = self.cleaned_data["due_at"]
@@ -172,8 +192,16 @@ class AssignmentForm(forms.Form):
 
 def kept_of(assignment: Assignment) -> dict[str, Any]:
     """What a form begins with when an assignment is given again, changed, or kept as a template."""
-    kept = {name: getattr(assignment, name) for name in KEPT}
-    return {**kept, "ladder": " ".join(f"{tempo:g}" for tempo in assignment.ladder)}
+    return as_typed({name: getattr(assignment, name) for name in KEPT})
+
+
+def as_typed(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Kept fields as a form begins with them: lists as they are typed."""
+    return {
+        **fields,
+        "ladder": " ".join(f"{tempo:g}" for tempo in fields.get("ladder", [])),
+        "own_rows": "\n".join(fields.get("own_rows", [])),
+    }
 
 
 class ChangeForm(AssignmentForm):

@@ -8,8 +8,8 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.utils import timezone
 
+from didactor.assignments.checklists import rows_of
 from didactor.assignments.querysets import AssignmentQuerySet, TaskQuerySet, WeekNoteQuerySet
-from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import Targets
 from didactor.core.steps import Step, goal, steps_to
@@ -96,7 +96,8 @@ class Assignment(models.Model):
 
     It may be changed after takes came in; what they were judged against is frozen with them. ``version`` goes up with each change.
     ``before_steps`` come first on the same bars; ``ladder`` are tempi on the way to the target, reckoned where it is empty;
-    ``preparation_s`` keeps the passage sealed until the student starts the clock.
+    ``preparation_s`` keeps the passage sealed until the student starts the clock. ``own_rows`` are the checklist's rows in the teacher's
+    words; ``with_pictures``: the student gets a short list with pictures.
     """
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="assignments")
@@ -114,6 +115,10 @@ class Assignment(models.Model):
     count_off = models.PositiveSmallIntegerField(default=4)
     takes_allowed = models.PositiveSmallIntegerField(null=True, blank=True)
     checklist = models.JSONField(default=list)
+    own_rows = ArrayField(
+        models.CharField(max_length=60), default=list, blank=True, help_text="Rows of the checklist in the teacher's words."
+    )
+    with_pictures = models.BooleanField(default=False, help_text="The student gets a short checklist with pictures.")
     listen_first = models.BooleanField(default=True)
     students_see = models.CharField(max_length=10, choices=StudentSees.choices, default=StudentSees.MARKS)
     before_steps = models.JSONField(default=list, blank=True)
@@ -172,7 +177,12 @@ class Assignment(models.Model):
 
     @property
     def checklist_entries(self) -> list[tuple[str, str]]:
-        return [(slug, TITLES[slug]) for slug in self.checklist if slug in TITLES]
+        return rows_of(self.checklist, self.own_rows)
+
+    @property
+    def student_entries(self) -> list[tuple[str, str]]:
+        """The checklist as the student has it: with pictures it is a short one."""
+        return rows_of(self.checklist, self.own_rows, self.with_pictures)
 
     def targets_for(self, instrument: str, passage: Passage, own_tempo: float | None = None, step: Step | None = None) -> Targets:
         """The targets as the core takes them; ``own_tempo`` replaces the assignment's, ``step`` is one on the way.

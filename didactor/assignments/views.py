@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from didactor.assignments import services
-from didactor.assignments.forms import KEPT, AssignmentForm, kept_of
+from didactor.assignments.forms import KEPT, AssignmentForm, as_typed, kept_of
 from didactor.assignments.models import Assignment, Series, Task, Template
 from didactor.assignments.parts import chosen_parts, part_rows
 from didactor.core.errors import PassageError
@@ -82,7 +82,7 @@ def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
     initial["step"] = "listen" if passage.revision.piece.kind == Kind.LISTENING else proposed_ear(expected).slug
     template = Template.objects.filter(studio=request.user.studio, pk=_number(request.GET.get("template"))).first()
     if template is not None:
-        initial |= {**template.fields, "ladder": " ".join(f"{tempo:g}" for tempo in template.fields.get("ladder", []))}
+        initial |= as_typed(template.fields)
     again = Assignment.objects.visible_to(request.user).filter(pk=_number(request.GET.get("from"))).first()
     if again is not None:
         initial |= {**kept_of(again), "title": again.title, "series": again.series or ""}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from didactor.core.judging.categories import TITLES
+from didactor.assignments.checklists import title_of
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
 
@@ -34,7 +34,7 @@ class Review(models.Model):
 
     def categories_with(self, verdict: str) -> list[str]:
         """Titles of the checklist's categories that got this verdict."""
-        return [TITLES[slug] for slug, given in self.checklist.items() if given == verdict and slug in TITLES]
+        return [title_of(row) for row, given in self.checklist.items() if given == verdict and title_of(row)]
 
     @property
     def good(self) -> list[str]:

@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, field
 from django.db import transaction
 from django.utils import timezone
 
+from didactor.assignments.checklists import OWN
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import ask_at_tempo, move_task
 from didactor.core.errors import PassageError
@@ -131,7 +132,7 @@ def save_draft(*, review: Review, draft: Draft) -> Review:
 
 
 def _write(review: Review, draft: Draft) -> Review:
-    review.checklist = {slug: v for slug, v in draft.checklist.items() if slug in TITLES and v in ("good", "mend")}
+    review.checklist = _verdicts(review, draft)
     review.text = draft.text
     review.decision = draft.decision if draft.decision in Decision.values else ""
     review.decision_tempo, review.version = draft.decision_tempo, review.version + 1
@@ -139,8 +140,14 @@ def _write(review: Review, draft: Draft) -> Review:
     return review
 
 
+def _verdicts(review: Review, draft: Draft) -> dict[str, str]:
+    """What was said of the checklist's rows; of those only that there are."""
+    rows = {*TITLES, *(OWN + words for words in review.submission.take.task.assignment.own_rows), *review.checklist}
+    return {row: verdict for row, verdict in draft.checklist.items() if row in rows and verdict in ("good", "mend")}
+
+
 def _says_the_same(review: Review, draft: Draft) -> bool:
-    kept = {slug: v for slug, v in draft.checklist.items() if v in ("good", "mend")}
+    kept = _verdicts(review, draft)
     return (review.text, review.decision, review.decision_tempo, review.checklist) == (
         draft.text,
         draft.decision,

@@ -111,7 +111,7 @@ def _desk(request: HttpRequest, pk: int, refused: services.Draft | None = None, 
 def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
     """The assignment's categories with the student's verdict and the teacher's."""
     own = getattr(take, "self_review", None)
-    said = {m.category: "as meant" if m.verdict == "good" else "to mend" for m in own.marks.all() if not m.bar} if own else {}
+    said = {m.row: "as meant" if m.verdict == "good" else "to mend" for m in own.marks.all() if not m.bar} if own else {}
     return [
         {"slug": slug, "title": title, "own": said.get(slug, ""), "verdict": review.checklist.get(slug, "")}
         for slug, title in take.task.assignment.checklist_entries
@@ -200,7 +200,7 @@ def _draft(request: HttpRequest) -> services.Draft:
         text=request.POST.get("text", "").replace("\r\n", "\n"),
         decision=request.POST.get("decision", ""),
         decision_tempo=read_number(request.POST.get("decision_tempo", ""), TEMPO_LOW, TEMPO_HIGH),
-        checklist={slug: request.POST.get(f"verdict-{slug}", "") for slug in TITLES},
+        checklist={name.removeprefix("verdict-"): value for name, value in request.POST.items() if name.startswith("verdict-")},
         version=read_id(request.POST.get("version", "")),
     )
 

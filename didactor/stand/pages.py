@@ -123,7 +123,7 @@ def _next_step(take: Take) -> str:
 def _checklist_of(take: Take) -> list[tuple[str, str]]:
     step = take.on_the_way
     if step is None or not step.listen_for:
-        return take.task.assignment.checklist_entries
+        return take.task.assignment.student_entries
     return [(slug, TITLES[slug]) for slug in step.listen_for]
 
 
@@ -133,8 +133,9 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
     analysis = take.latest_analysis
     sight = sight_of(take, person)
     own = getattr(take, "self_review", None)
+    rows = _checklist_of(take)
     review = Review.objects.filter(submission__take=take, sent_at__isnull=False).select_related("teacher").first()
-    marks = {m.category: m for m in own.marks.all() if not m.bar} if own else {}
+    marks = {m.row: m for m in own.marks.all() if not m.bar} if own else {}
     return {
         "take": take,
         "task": take.task,
@@ -143,7 +144,8 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "result": sight.result,
         "own": own,
         "pins": [m for m in own.marks.all() if m.bar] if own else [],
-        "checklist": [(slug, title, marks.get(slug)) for slug, title in _checklist_of(take)],
+        "checklist": [(row, title, marks.get(row)) for row, title in rows],
+        "pinned_about": [(row, title) for row, title in rows if row in TITLES],
         "review": review,
         "kept": list(review.marks.filter(standing="kept")) if review else [],
         "show_heard": sight.result is not None,

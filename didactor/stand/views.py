@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseStopPolling
 
 from didactor.assignments.cards import printed_cards
+from didactor.assignments.checklists import OWN
 from didactor.assignments.models import Task, WeekNote
 from didactor.assignments.services import answer_question, tick_step
 from didactor.assignments.services import open_sealed as open_the_seal
@@ -168,18 +169,20 @@ def mark(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep the student's own checklist, pins and the one thing to work on."""
     take = get_object_or_404(Take.objects.owned_by(request.user), pk=pk)
     try:
-        services.review_own_take(take=take, marks=_own_marks(request), work_on=request.POST.get("work_on", ""))
+        services.review_own_take(take=take, marks=_own_marks(request, take), work_on=request.POST.get("work_on", ""))
     except services.TakeRefused as error:
         messages.error(request, str(error))
     return redirect("stand:take", pk=pk)
 
 
-def _own_marks(request: HttpRequest) -> list[services.OwnMark]:
+def _own_marks(request: HttpRequest, take: Take) -> list[services.OwnMark]:
     marks = []
-    for slug in TITLES:
-        verdict = request.POST.get(f"verdict-{slug}")
+    for row in (*TITLES, *(OWN + words for words in take.task.assignment.own_rows)):
+        verdict = request.POST.get(f"verdict-{row}")
         if verdict in ("good", "mend"):
-            marks.append(services.OwnMark(category=slug, verdict=verdict))
+            own = row.startswith(OWN)
+            category, text = ("other", row.removeprefix(OWN)) if own else (row, "")
+            marks.append(services.OwnMark(category=category, verdict=verdict, text=text))
     pins = zip(request.POST.getlist("pin-bar"), request.POST.getlist("pin-category"), request.POST.getlist("pin-text"), strict=False)
     for bar, category, text in pins:
         if bar.strip() and category in TITLES:

@@ -9,6 +9,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from didactor.assignments.checklists import OWN
 from didactor.assignments.models import BEAT_UNITS, Task
 from didactor.core.formats.result import Result, read_result
 from didactor.core.judging.categories import TITLES
@@ -186,6 +187,20 @@ class SelfMark(models.Model):
 
     class Meta:
         ordering = ["pk"]
+
+    @property
+    def row(self) -> str:
+        """The name of the checklist's row it belongs to: the category, or the teacher's own words."""
+        return OWN + self.text if self.is_own_row else self.category
+
+    @property
+    def is_own_row(self) -> bool:
+        # Only what is pinned to a bar has words of the student.
+        return bool(self.text) and not self.bar
+
+    @property
+    def title(self) -> str:
+        return self.text if self.is_own_row else str(self.get_category_display())
 
 
 class Submission(models.Model):

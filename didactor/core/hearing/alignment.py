@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -31,6 +31,10 @@ MOST_PASSED = 40
 TEMPO_GUESSES = (1.0, 0.7, 1.4)
 #: An alignment this cheap per note is right; no other tempo is tried.
 CLEAR_COST = 0.2
+#: Playing straight on explains a take better than leaps that cost less, by at most so much for each sound that is a note only then;
+#: so many of them at least, and such a share of all.
+STRAIGHT_MORE, STRAIGHT_FEWEST, STRAIGHT_GAIN = 0.2, 4, 1.15
+NO_JUMP = 1e6
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,7 +61,8 @@ class Material:
 
     ``times``, ``extra``, ``soft``: shape (m,), seconds, cost of passing it over, whether it may be passed over without counting.
     ``quarters``, ``missed``, ``untimed``, ``bar_start``: shape (n,). ``pair``: shape (m, n).
-    ``interval_weight``: how much the intervals count besides; ``jump_cost``: what going on elsewhere in the score costs.
+    ``interval_weight``: how much the intervals count besides; ``jump_cost``: what going on elsewhere in the score costs, ``edge_cost``
+    what many notes not played before the first or after the last match cost.
     """
 
     times: FloatArray
@@ -70,6 +75,7 @@ class Material:
     pair: FloatArray
     interval_weight: float = INTERVAL_WEIGHT
     jump_cost: float = JUMP_COST
+    edge_cost: float = JUMP_COST
 
 
 def align(material: Material, seconds_per_quarter: float, guesses: Sequence[float] = TEMPO_GUESSES) -> Alignment:
@@ -99,7 +105,26 @@ def align(material: Material, seconds_per_quarter: float, guesses: Sequence[floa
         if again.cost_per_note > best.cost_per_note + 1e-9:
             break
         best = again
-    return best
+    return _straight_on(material, best)
+
+
+def _straight_on(material: Material, leaping: Alignment) -> Alignment:
+    """The alignment from the first note to the last without jumps, where it is nearly as cheap and makes notes of far more of what sounds.
+
+    What the ear hears badly (a blurred low register) costs more than a leap over it, and leaves the sounds themselves unexplained:
+    whoever leaves bars out leaves their time out too.
+    """
+    if not leaping.matches or not (any(m.jump for m in leaping.matches) or _left_at_the_edges(material, leaping) >= STRAIGHT_FEWEST):
+        return leaping
+    straight = _Table(replace(material, jump_cost=NO_JUMP, edge_cost=NO_JUMP)).solve(leaping.seconds_per_quarter)
+    more = (straight.cost_per_note - leaping.cost_per_note) * len(material.quarters)
+    gained = len(straight.matches) - len(leaping.matches)
+    enough = max(STRAIGHT_FEWEST, (STRAIGHT_GAIN - 1) * len(leaping.matches))
+    return straight if gained >= enough and more < STRAIGHT_MORE * gained else leaping
+
+
+def _left_at_the_edges(material: Material, alignment: Alignment) -> int:
+    return len(material.quarters) - 1 - alignment.matches[-1].note + alignment.matches[0].note
 
 
 def local_seconds_per_quarter(material: Material, alignment: Alignment) -> float | None:
@@ -120,7 +145,7 @@ class _Table:
         self.times, self.quarters, self.pair = material.times, material.quarters, material.pair
         self.missed, self.extra, self.grace = material.missed, material.extra, material.untimed
         self.reach = _reach(material.soft)
-        self.interval_weight, self.jump_cost = material.interval_weight, material.jump_cost
+        self.interval_weight, self.jump_cost, self.edge_cost = material.interval_weight, material.jump_cost, material.edge_cost
         self.landing = np.where(material.bar_start, 0.0, MID_BAR_LANDING_COST)
 
     def solve(self, seconds_per_quarter: float) -> Alignment:
@@ -129,7 +154,7 @@ class _Table:
         extra_before = np.concatenate(([0.0], np.cumsum(self.extra)))
         # Sounds before the first note (a breath, a tuning note) cost little; notes not reached at either end cost as missed.
         lead_in = EDGE_EXTRA_SHARE * extra_before[:-1]
-        start = _edge_cost(missed_before[:-1])
+        start = _edge_cost(missed_before[:-1], self.edge_cost)
         total = np.full((m, n), np.inf)
         back_event = np.full((m, n), -1, dtype=np.int32)
         back_note = np.full((m, n), -1, dtype=np.int32)
@@ -192,7 +217,7 @@ class _Table:
         _m, n = total.shape
         left_notes = missed_before[-1] - missed_before[1:]
         left_events = extra_before[-1] - extra_before[1:]
-        unreached = _edge_cost(left_notes)
+        unreached = _edge_cost(left_notes, self.edge_cost)
         end = total + EDGE_EXTRA_SHARE * left_events[:, None] + unreached[None, :]
         j, i = (int(v) for v in np.unravel_index(int(np.argmin(end)), end.shape))
         cost = float(end[j, i])
@@ -205,9 +230,9 @@ class _Table:
         return Alignment(matches=tuple(reversed(matches)), cost_per_note=cost / n, seconds_per_quarter=seconds_per_quarter)
 
 
-def _edge_cost(missed: FloatArray) -> FloatArray:
+def _edge_cost(missed: FloatArray, most: float) -> FloatArray:
     """Cost of notes not played before the first or after the last match: as missed, or as one jump and a little more."""
-    return np.asarray(np.minimum(missed, JUMP_COST + np.minimum(EDGE_MISSED_SHARE * missed, EDGE_MISSED_MOST)))
+    return np.asarray(np.minimum(missed, most + np.minimum(EDGE_MISSED_SHARE * missed, EDGE_MISSED_MOST)))
 
 
 def _reach(soft: np.ndarray) -> list[int]:

@@ -20,6 +20,8 @@ from didactor.core.score.expected import Expectation
 FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
 #: A sound whose pitch is lost has ended where its level is lower by this.
 GONE_DB = 10.0
+#: Whoever leaves notes out takes less than this share of the time that they would have taken.
+TAKEN_SHARE = 0.7
 #: A held tone may be lost for so long and still be the same.
 LOST_S = 0.16
 #: A tail is softer than its neighbours by more than this, and rises by less; from the third on nothing was played.
@@ -50,12 +52,18 @@ class Line:
             return self.events[self.final[index]].onset_s, seconds
         before = max((i for i in self.final if i < index), default=None)
         after = min((i for i in self.final if i > index), default=None)
-        if before is None or after is None or self.stretches[before] != self.stretches[after]:
+        if before is None or after is None or (self.stretches[before] != self.stretches[after] and not self.time_was_taken(before, after)):
             return None
         first, last = self.events[self.final[before]].onset_s, self.events[self.final[after]].onset_s
         span = notes[after].onset_quarters - notes[before].onset_quarters
         share = (notes[index].onset_quarters - notes[before].onset_quarters) / span if span > 0 else 0.0
         return first + share * (last - first), seconds
+
+    def time_was_taken(self, before: int, after: int) -> bool:
+        """Whether between two matched notes about the time went by that is written there: nothing was left out then, whatever was heard."""
+        elapsed = self.events[self.final[after]].onset_s - self.events[self.final[before]].onset_s
+        written = self.expectation.notes[after].onset_quarters - self.expectation.notes[before].onset_quarters
+        return elapsed >= TAKEN_SHARE * written * self.alignment.seconds_per_quarter
 
     def unmatched_events(self) -> list[Event]:
         taken = {m.event for m in self.alignment.matches}

@@ -13,6 +13,9 @@ from didactor.core.score.expected import Expectation
 
 #: Softer sounds come from elsewhere: an accompaniment, a neighbour, the room. From the last log odds on, no neighbour explains a sound.
 EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE, EXTRA_BEYOND_DOUBT = 0.06, 12.0, 1.5, 8.0
+#: What rings on under the next note is heard again when that one is softer: a string or a key, or a pitch of just before, was struck
+#: anew only from these log odds on (development set: ringing at most 4.9, struck at least 7.0).
+EXTRA_STRUCK, JUST_BEFORE_S = 6.0, 0.3
 SAME_SOUND_SEMITONES = 0.8
 
 
@@ -43,13 +46,19 @@ def extras_of(line: Line, instrument: Instrument) -> list[ExtraNote]:
         if explained and not instrument.decays:
             continue
         odds = line.second.odds(event.midi, line.events[index].onset_s, event.duration_s)
-        if odds < (EXTRA_BEYOND_DOUBT if explained else EXTRA_SURE):
+        may_ring = instrument.decays or _sounded_just_before(line, index)
+        if odds < (EXTRA_BEYOND_DOUBT if explained else EXTRA_STRUCK if may_ring else EXTRA_SURE):
             continue
         previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
         onset_s = line.events[index].onset_s
         elapsed = (onset_s - line.events[previous.event].onset_s) / max(line.alignment.seconds_per_quarter, 1e-3)
         found.append(place_extra(line.expectation, previous.note, elapsed, onset_s, event.midi - line.shift))
     return found
+
+
+def _sounded_just_before(line: Line, index: int) -> bool:
+    event = line.events[index]
+    return any(abs(o.midi - event.midi) in (0, 12, 19, 24) and event.onset_s - o.offset_s < JUST_BEFORE_S for o in line.events[:index])
 
 
 def _later_pieces(line: Line, index: int, taken: set[int]) -> list[Event]:

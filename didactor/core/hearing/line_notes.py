@@ -32,10 +32,14 @@ NOT_REPEATED, HALF_DROP_DB = -1.0, 3.0
 UNDERRATED = 0.06
 #: The least clearness for questions of time and of cents.
 TIMED_FROM, CENTS_FROM = 0.6, 0.75
-#: More notes in a row without an event were not played.
+#: More notes in a row without an event were not played, if their time was not taken either.
 MOST_UNMATCHED = 5
+#: Something that sounds for this share of the time of notes at the edges may be those notes.
+SOUNDS_SHARE = 0.5
 #: A repeated pitch is begun anew, beyond doubt, by an onset of this share of the usual strength and this rise of the level.
 CLEAR_STRENGTH, CLEAR_RISE_DB, RISES_FROM_S, RISES_WITHIN_S = 0.8, 9.0, 0.06, 0.07
+#: It is sought within this share of the way to its neighbours.
+REPEATED_WITHIN = 0.6
 #: Displacements from here on are looked at twice before they are believed.
 DOUBTED_FROM_MS = 40.0
 
@@ -50,6 +54,12 @@ class JudgedLine(Line):
             return self._unmatched(index)
         event = self.events[self.final[index]]
         if self.repeats(index):
+            if event.soft and not self._begins_clearly(event):
+                later = self._repeated_elsewhere(
+                    index, event.onset_s, (self.final[index], self._next_matched(index)), self.stretches[index]
+                )
+                if later is not None:
+                    return later
             tail = self._heard_in_a_tail(index, event)
             if tail is not None:
                 return tail
@@ -118,13 +128,20 @@ class JudgedLine(Line):
         before = max((i for i in final if i < index), default=None)
         after = min((i for i in final if i > index), default=None)
         place = self.place_of(index)
-        if before is None or after is None or after - before > MOST_UNMATCHED:
+        if before is None or after is None:
+            sounds_on = self._sounds_beyond(before, after)
+            return _not_judged("what sounds here could not be followed") if sounds_on else NoteHeard(status=Status.MISSED, confidence=0.8)
+        if after - before > MOST_UNMATCHED and not self.time_was_taken(before, after):
             return NoteHeard(status=Status.MISSED, confidence=0.8)
         if place is None:
             # The playing went on elsewhere here: left out, or played and not recognised?
             whole_bar = not any(n.bar == note.bar and n.pass_ == note.pass_ for n in map(self.expectation.notes.__getitem__, final))
             return NoteHeard(status=Status.MISSED, confidence=0.7) if whole_bar else _not_judged("the playing goes on elsewhere here")
         due_s, seconds = place
+        # A sound held over from the note before would be heard where this one is due.
+        repeated = self._repeated_elsewhere(index, due_s, (self.final[before], self.final[after]), self.stretches[before])
+        if repeated is not None:
+            return repeated
         midi = note.sounding_midi + self.shift
         odds = max(self.second.odds(midi, due_s + shift_s, seconds) for shift_s in (-0.05, 0.0, 0.05))
         if odds > FOUND:
@@ -137,9 +154,6 @@ class JudgedLine(Line):
                 heard_midi=midi,
                 stretch=self.stretches[before],
             )
-        repeated = self._repeated_elsewhere(index, before, after)
-        if repeated is not None:
-            return repeated
         if self._held_over(index, before):
             return _not_judged("not heard apart from the note before: the same pitch went on sounding")
         if self.drop_and_rise(index, due_s)[0] > SURE_DROP_DB and self.is_tail(index, due_s):
@@ -150,6 +164,22 @@ class JudgedLine(Line):
             return _not_judged("the sound is blurred here")
         return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
 
+    def _sounds_beyond(self, last: int | None, first: int | None) -> bool:
+        """Whether before the first or after the last matched note something sounds for most of the time that is written there."""
+        notes, events = self.expectation.notes, self.events
+        if not self.final:
+            return False
+        if last is not None:
+            edge = self.final[last]
+            written = notes[-1].onset_quarters + notes[-1].duration_quarters - notes[last].onset_quarters - notes[last].duration_quarters
+            beyond = [e for e in events[edge + 1 :] if e.midi != events[edge].midi or not e.soft]
+        else:
+            edge = self.final[first or 0]
+            written = notes[first or 0].onset_quarters - notes[0].onset_quarters
+            beyond = list(events[:edge])
+        sounding_s = sum(e.duration_s for e in beyond if e.voicing > SOLID_VOICING)
+        return sounding_s > SOUNDS_SHARE * written * self.alignment.seconds_per_quarter
+
     def _begins_clearly(self, event: Event) -> bool:
         """Whether a pitch that was there before is clearly begun anew: the level rises, and the spectrum with it."""
         here = self.features.flux_index(event.onset_s)
@@ -157,15 +187,21 @@ class JudgedLine(Line):
         after = self.features.level_db[here : self.features.flux_index(event.onset_s + RISES_WITHIN_S) + 1]
         return event.strength >= CLEAR_STRENGTH and len(before) > 0 and float(after.max() - before.min()) >= CLEAR_RISE_DB
 
-    def _repeated_elsewhere(self, index: int, before: int, after: int) -> NoteHeard | None:
-        """A repeated pitch begun anew between its neighbours, off its place: too far for the alignment to take it."""
-        midi = self.expectation.notes[index].sounding_midi + self.shift
-        seconds = self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
-        for number in range(self.final[before] + 1, self.final[after]):
-            event = self.events[number]
-            if not self.repeats(index) or event.midi != midi or not self._begins_clearly(event):
+    def _next_matched(self, index: int) -> int:
+        """The event of the next note that was matched; behind the last event where there is none."""
+        return min((event for event in self.final.values() if event > self.final[index]), default=len(self.events))
+
+    def _repeated_elsewhere(self, index: int, due_s: float, between: tuple[int, int], stretch: int) -> NoteHeard | None:
+        """A repeated pitch begun anew between two events, off its place: too far for the alignment to take it."""
+        if not self.repeats(index):
+            return None
+        notes, midi = self.expectation.notes, self.expectation.notes[index].sounding_midi + self.shift
+        around = [abs(notes[i].onset_quarters - notes[index].onset_quarters) for i in (index - 1, index + 1) if i < len(notes)]
+        within_s = REPEATED_WITHIN * min(around) * self.alignment.seconds_per_quarter
+        for event in self.events[between[0] + 1 : between[1]]:
+            if event.midi != midi or abs(event.onset_s - due_s) > within_s or not self._begins_clearly(event):
                 continue
-            odds = self.second.odds(midi, event.onset_s, seconds)
+            odds = self.second.odds(midi, event.onset_s, notes[index].duration_quarters * self.alignment.seconds_per_quarter)
             if odds > FOUND:
                 return NoteHeard(
                     status=Status.CORRECT,
@@ -174,7 +210,7 @@ class JudgedLine(Line):
                     offset_s=event.offset_s,
                     heard_midi=midi,
                     loudness_db=event.level_db - self.loud_db,
-                    stretch=self.stretches[before],
+                    stretch=stretch,
                     timed=True,
                 )
         return None

@@ -14,6 +14,9 @@ from didactor.core.judging.words import place_in_words
 SCATTER_FACTOR = 2.5
 #: The ear's own doubt about an onset (95 % of its errors are smaller): struck and plucked notes begin at once, others grow.
 DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
+#: A longer beat is divided by whoever feels it, and its share counts as this one's (the intervals that people keep best time in end
+#: about here: Parncutt 1994).
+LONGEST_BEAT_S = 0.7
 #: The first and the last note have neighbours on one side only: the pulse is less sure there.
 AT_THE_ENDS = 1.6
 
@@ -42,7 +45,9 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
             continue
         if limps and _is_inside_a_beat(evidence, item):
             continue  # one remark about all pairs says it
-        threshold = max(rules.floor_ms, 1000 * rules.beat_share * _beat_s(evidence, item), SCATTER_FACTOR * evidence.scatter_ms)
+        threshold = max(
+            rules.floor_ms, 1000 * rules.beat_share * min(_beat_s(evidence, item), LONGEST_BEAT_S), SCATTER_FACTOR * evidence.scatter_ms
+        )
         if item.note.onset_quarters in ends:
             threshold *= AT_THE_ENDS
         if abs(item.early_late_ms) >= threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
