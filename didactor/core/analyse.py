@@ -11,7 +11,7 @@ import numpy.typing as npt
 from didactor.core.errors import PassageError, Problem
 from didactor.core.hearing.count_off import find_count_off
 from didactor.core.hearing.hearing import Hearing
-from didactor.core.hearing.under_clicks import doubt_under_clicks
+from didactor.core.hearing.under_clicks import all_clicks, doubt_under_clicks
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import judge
@@ -91,7 +91,7 @@ def analyse(
     if hearing is None:
         return _unusable(recording, expectation, targets, _refused(quality, *ear.nothing_heard, recording))
     if hearing.of_strokes:
-        hearing = doubt_under_clicks(hearing, expectation, clicks.times_s)
+        hearing = doubt_under_clicks(hearing, expectation, all_clicks(hearing, clicks.times_s, beat_s) if beat_s else clicks.times_s)
     if hearing.share_of_notes < OTHER_PIECE_NOTES and hearing.share_of_sounds < OTHER_PIECE_SOUNDS:
         talk = hearing.steadiness is not None and hearing.steadiness < TALK_STEADINESS
         code, text = ("speech", TALK) if talk else ("another_piece", ANOTHER_PIECE)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import soxr
 from django.test import SimpleTestCase
@@ -87,6 +89,16 @@ class SecondLookTests(SimpleTestCase):
         self.assertEqual((low.midi, high.midi), (60, 72))
         self.assertTrue(octave_is_confirmed(self.features, high, 60, 0.0))
         self.assertTrue(octave_is_confirmed(self.features, low, 72, 0.0))
+
+    def test_a_lower_octave_that_the_room_holds_is_not_played(self):
+        low, high = sound([note(60, 0.5, 0.5)], "clarinet"), sound([note(72, 1.0, 0.6)], "clarinet")
+        again = sound([note(60, 1.0, 0.6)], "clarinet")
+        length = min(len(low), len(high), len(again))
+        fading = 0.35 * again[:length] * np.exp(-4.0 * np.maximum(0.0, np.arange(length) / RATE_HZ - 1.0))
+        for second, played in ((high[:length] + fading, False), (again[:length], True)):
+            features = listen((low[:length] + second).astype(np.float32), BY_SLUG["clarinet"])
+            mistaken = replace(self.events[0], onset_s=1.02, offset_s=1.55, midi=60)
+            self.assertIs(octave_is_confirmed(features, mistaken, 72, 0.0), played)
 
     def test_an_onset_holds_where_the_note_begins(self):
         onset = self.events[1].onset_s

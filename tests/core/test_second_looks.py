@@ -9,17 +9,23 @@ import soxr
 from django.test import SimpleTestCase
 
 from didactor.core.analyse import Analysis, analyse
+from didactor.core.hearing.alignment import Alignment, Match
 from didactor.core.hearing.events import find_events
 from didactor.core.hearing.evidence_of_pitch import speaks_at, steady_pitch
 from didactor.core.hearing.features import listen, steadiness
 from didactor.core.hearing.hearing import Status
+from didactor.core.hearing.line_costs import align_line
+from didactor.core.hearing.line_extras import extras_of
+from didactor.core.hearing.line_notes import JudgedLine
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.peaks import vertex
 from didactor.core.score.expected import Expectation, without_notation
 from didactor.core.sound.player.degrade import degrade
+from didactor.core.sound.player.rooms import ROOMS, Room
 from didactor.core.sound.player.take import simulate
 from didactor.core.sound.recording import RATE_HZ, Recording
+from tests.core.test_alignment import event
 from tests.music import expectation
 
 REPEATS = "G4:q G4:q A4:q A4:q | B4:q B4:q A4:q A4:q | G4:q G4:q G4:q B4:q | A4:h G4:h"
@@ -65,8 +71,62 @@ class RepeatedPitchTests(SimpleTestCase):
             notes = heard(line, instrument).evidence.notes
             self.assertLessEqual({n.status for n in notes}, {Status.CORRECT, Status.UNCERTAIN}, instrument)
 
+    def test_a_repeat_begun_anew_off_its_place_is_late_not_missing(self):
+        line = expectation(REPEATS, fifths=0)
+        for instrument in ("trumpet", "cello", "violin"):
+            [finding] = heard(line, instrument, {"kind": "late", "note": 5, "ms": 180.0}, room="bedroom").findings
+            self.assertEqual((finding.code, finding.bar, finding.beat), ("rhythm.placement", "2", 1.0), instrument)
+
+    def test_what_rings_on_is_an_extra_note_only_when_it_is_struck(self):
+        notes = expectation("C4:q E4:q G4:q C5:q", fifths=0)
+
+        class Second:
+            def __init__(self, odds):
+                self.odds = lambda midi, onset_s, seconds: odds
+
+        for instrument, odds, told in (("piano", 5.9, 0), ("piano", 6.1, 1), ("clarinet", 1.4, 0), ("clarinet", 1.6, 1)):
+            sounds = [event(60, 1.0, 0.45), event(64, 1.5, 0.45), event(69, 1.75, 0.2), event(67, 2.0, 0.45), event(72, 2.5, 0.5)]
+            line = JudgedLine(
+                features=None,
+                second=Second(odds),
+                events=tuple(sounds),
+                alignment=align_line(sounds, notes.notes, 0.5),
+                tuning_cents=0.0,
+                tuning_concentration=1.0,
+                shift=0,
+                expectation=notes,
+            )
+            self.assertEqual([e.midi for e in extras_of(line, BY_SLUG[instrument])], [69] * told, (instrument, odds))
+
+    def test_notes_whose_time_went_by_were_not_left_out(self):
+        line = expectation(" | ".join(["C4:q D4:q E4:q F4:q"] * 4), fifths=0)
+        sounds = [event(n.sounding_midi, 0.5 * i) for i, n in enumerate(line.notes)]
+        for elapsed_s, taken in ((3.6, True), (2.0, False)):
+            kept = sounds[:4] + [event(e.midi, e.onset_s - 4.0 + elapsed_s) for e in sounds[12:]]
+            matches = tuple(Match(event=k, note=k if k < 4 else k + 8, jump=k == 4) for k in range(8))
+            judged = JudgedLine(
+                features=None,
+                second=None,
+                events=tuple(kept),
+                alignment=Alignment(matches=matches, cost_per_note=0.1, seconds_per_quarter=0.5),
+                tuning_cents=0.0,
+                tuning_concentration=1.0,
+                shift=0,
+                expectation=line,
+            )
+            self.assertIs(judged.time_was_taken(3, 12), taken)
+            self.assertEqual(judged.place_of(6) is not None, taken)
+
 
 class PitchAndOnsetTests(SimpleTestCase):
+    def test_a_rest_that_the_room_fills_is_kept(self):
+        written = expectation("C5:h r:h | G4:h r:h | C5:h r:h | G4:w", fifths=0)
+        ROOMS["vault"] = Room(rt60_s=2.2, wet=0.4)
+        self.addCleanup(ROOMS.pop, "vault")
+        self.assertNotIn("articulation.rest_filled", {f.code for f in heard(written, "clarinet", tempo=72.0, room="vault").findings})
+        held = heard(written, "clarinet", {"kind": "filled", "note": 1}, tempo=72.0, room="vault")
+        self.assertIn("articulation.rest_filled", {f.code for f in held.findings})
+
     def features(self, samples: np.ndarray):
         return listen(samples, BY_SLUG["clarinet"])
 

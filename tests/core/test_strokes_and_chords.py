@@ -13,7 +13,7 @@ from django.test import SimpleTestCase
 from didactor.core.analyse import Analysis, analyse
 from didactor.core.formats.analysis_json import analysis_to_json, schema
 from didactor.core.hearing.hearing import Count, ExtraNote, Hearing, NoteHeard, Status
-from didactor.core.hearing.under_clicks import doubt_under_clicks
+from didactor.core.hearing.under_clicks import all_clicks, doubt_under_clicks
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.score.chords import chord_pitch_classes
@@ -80,6 +80,19 @@ class StrokeTests(SimpleTestCase):
         # Clicks beside the strokes cover nothing.
         beside = doubt_under_clicks(hearing, written, tuple(t + 0.15 for t in times))
         self.assertEqual((beside.notes, beside.count), (hearing.notes, hearing.count))
+
+    def test_a_metronome_among_the_strokes_is_known_by_its_clockwork(self):
+        jitter = np.random.default_rng(4).normal(0, 0.014, 8)
+        for scatter, found in ((0.1 * jitter, True), (jitter, False)):
+            extra = tuple(
+                ExtraNote(onset_s=float(2.0 + 0.602 * k + scatter[k]), midi=None, bar="1", pass_=1, beat=0.0) for k in range(8) if k != 3
+            )
+            hearing = Hearing(notes=(), extra=extra, jumps=(), seconds_per_quarter=0.6, share_of_notes=0.9, share_of_sounds=0.9)
+            clicks = all_clicks(hearing, (), 0.6)
+            self.assertEqual(bool(clicks), found)
+            if found:
+                self.assertLess(abs(clicks[3] - (2.0 + 3 * 0.602)), 0.01)
+            self.assertEqual(bool(all_clicks(replace(hearing, extra=extra[:3]), (), 0.6)), False)
 
     def test_a_melody_may_be_clapped(self):
         analysis = heard(expectation(TUNE), "clarinet", {"kind": "missed", "bar": "6", "beat": 1.0}, manner="clap", step="clap")

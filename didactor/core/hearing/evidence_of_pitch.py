@@ -13,8 +13,11 @@ from didactor.core.peaks import vertex
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import midi_to_hz
 
-#: Odd partials of the lower octave stand at least this far below the even ones when only the upper octave sounds, dB.
-ODD_PARTIALS_DB = 26.0
+#: Odd partials of the lower octave stand at least this far below the even ones when only the upper octave sounds, dB; and less far than
+#: that when the lower one does (development set: 1 % of lower notes are beyond -12). Between lies what a room fills up.
+ONLY_UPPER_DB, LOWER_SOUNDS_DB = 26.0, 14.0
+#: What is weaker by this than just before the onset fades.
+FADES_DB, AWAY_FROM_ONSET_S = 4.0, 0.02
 NEAR_SEMITONES = 0.45
 STAYING_SEMITONES = 0.25
 CLEAR_VOICING, EXPLAINED_SHARE = 0.8, 0.65
@@ -54,14 +57,18 @@ def octave_is_confirmed(features: Features, event: Event, wanted: int, tuning_ce
     the written, lower pitch are not.
     """
     lower = min(event.midi, wanted)
-    odd, even = _partials_db(features, event, lower + tuning_cents / 100.0)
-    lower_sounds = odd > even - ODD_PARTIALS_DB
-    return lower_sounds if event.midi < wanted else not lower_sounds
+    half_s = min(0.06, max(0.02, 0.4 * event.duration_s))
+    odd, even = _partials_db(features, event.onset_s + 0.5 * event.duration_s, half_s, lower + tuning_cents / 100.0)
+    if event.midi > wanted:
+        return odd <= even - ONLY_UPPER_DB
+    # After the lower note itself the room may hold its partials: they fade then, instead of being played again.
+    before, _ = _partials_db(features, event.onset_s - half_s - AWAY_FROM_ONSET_S, half_s, lower + tuning_cents / 100.0)
+    return odd > even - LOWER_SOUNDS_DB and odd > before - FADES_DB
 
 
-def _partials_db(features: Features, event: Event, pitch: float) -> tuple[float, float]:
-    middle = int((event.onset_s + 0.5 * event.duration_s) * RATE_HZ)
-    half = int(min(0.06, max(0.02, 0.4 * event.duration_s)) * RATE_HZ)
+def _partials_db(features: Features, centre_s: float, half_s: float, pitch: float) -> tuple[float, float]:
+    """Energy of the odd and of the even partials of a pitch around a time, dB."""
+    middle, half = int(centre_s * RATE_HZ), int(half_s * RATE_HZ)
     cut = features.samples[max(0, middle - half) : middle + half]
     if len(cut) < 256:
         return -120.0, 0.0

@@ -22,6 +22,8 @@ FALL_DB, FALL_FRAMES, FALL_AFTER_S, TAIL_FRAMES = 6.0, 5, 0.1, 25
 GONE_DB = 10.0
 #: Whoever leaves notes out takes less than this share of the time that they would have taken.
 TAKEN_SHARE = 0.7
+#: A room fades by more than this, dB a second (-60 dB in 5 s), and has faded by so much at the end of so long a stretch.
+FADES_DB_S, FADED_DB, FADES_LEAST_S = 12.0, 8.0, 0.3
 #: A held tone may be lost for so long and still be the same.
 LOST_S = 0.16
 #: A tail is softer than its neighbours by more than this, and rises by less; from the third on nothing was played.
@@ -154,6 +156,19 @@ class Line:
             return fallen
         following = min((self.events[i].onset_s for i in taken if i > event_index), default=self.features.duration_s)
         return self._goes_on(event, end, following)
+
+    def offset_in_a_room(self, index: int) -> float:
+        """End of a matched note; what fades steadily after its written end is the room's."""
+        event_index = self.final[index]
+        event, end_s = self.events[event_index], self.offset_of(event_index)
+        due_s = event.onset_s + self.expectation.notes[index].duration_quarters * self.alignment.seconds_per_quarter
+        levels = self.features.level_db[self.features.flux_index(due_s) : self.features.flux_index(end_s) + 1]
+        if len(levels) * FLUX_HOP_S < FADES_LEAST_S:
+            return end_s
+        per_s = float(np.polyfit(np.arange(len(levels)) * FLUX_HOP_S, levels, 1)[0])
+        if per_s > -FADES_DB_S or float(levels[-TAIL_FRAMES:].mean()) > event.level_db - FADED_DB:
+            return end_s
+        return due_s + float(np.argmax(levels < event.level_db - 0.5 * FADED_DB)) * FLUX_HOP_S
 
     def _goes_on(self, event: Event, end_s: float, until_s: float) -> float:
         """Where a sound ends whose pitch was lost: the level tells, up to the next note."""

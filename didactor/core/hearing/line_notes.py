@@ -68,7 +68,7 @@ class JudgedLine(Line):
         clear = _clearness(event)
         confidence = 1 - UNDERRATED * (1 - clear)
         status, reason = Status.CORRECT, None
-        offset_s = self.offset_of(self.final[index])
+        offset_s = self.offset_in_a_room(index)
         if distance != 0:
             status, reason = self._accuse(event, offset_s, distance, min(wanted, key=lambda p: abs(event.midi - p)))
         cents = None

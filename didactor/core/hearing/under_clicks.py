@@ -18,6 +18,10 @@ from didactor.core.score.expected import Expectation
 DUE_NEAR_S, HEARD_NEAR_S = 0.05, 0.02
 #: A stroke heard less surely than this may be what was left of a click.
 SURE = 0.85
+#: Strokes too many on a grid: so many of them, this share of all and this one of those about it; how near is on it and about it, and no
+#: more scatter than the ear's own. Its period lies this near to the beat, and is sought in such steps.
+FEWEST_CLICKS, GRID_SHARE, ABOUT_SHARE, GRID_S, ABOUT_S, CLOCK_S = 4, 0.6, 0.85, 0.012, 0.045, 0.005
+PERIOD_WITHIN, PERIOD_STEP = 0.06, 0.0005
 REASON = "it falls on the metronome's click, which covers it"
 
 
@@ -30,7 +34,46 @@ def doubt_under_clicks(hearing: Hearing, expectation: Expectation, clicks_s: tup
     notes = [_doubted(note, due, clicks) for note, due in zip(hearing.notes, due_s, strict=True)]
     extra = tuple(e for e in hearing.extra if _away(clicks, e.onset_s) > HEARD_NEAR_S)
     unsure = len(extra) < len(hearing.extra) or any(n is not o for n, o in zip(notes, hearing.notes, strict=True))
-    return replace(hearing, notes=tuple(notes), extra=extra, count=None if unsure else hearing.count)
+    # Clicks go on after the last stroke, too: more strokes than can be named are none.
+    count = None if unsure or (hearing.count and hearing.count.played > hearing.count.written + len(extra)) else hearing.count
+    return replace(hearing, notes=tuple(notes), extra=extra, count=count)
+
+
+def all_clicks(hearing: Hearing, taken_out_s: tuple[float, ...], beat_s: float) -> tuple[float, ...]:
+    """A metronome's clicks over the whole take, seconds: those that were taken out of the sound, and those that were not.
+
+    A click in a reverberant room, or under a stroke, resembles the others too little to be taken out. But a metronome keeps time to the
+    millisecond, as nobody does: what was taken out tells the rest; and strokes too many that lie on one grid about as long as the beat,
+    with hardly any scatter, are its clicks.
+    """
+    extra = np.array([e.onset_s for e in hearing.extra])
+    heard = np.concatenate((extra, [n.onset_s for n in hearing.notes if n.onset_s is not None]))
+    found = list(taken_out_s)
+    for grid in filter(None, (_grid(np.array(taken_out_s), beat_s), _grid(extra, beat_s))):
+        first, period = grid
+        found += (first + period * np.arange(np.ceil((heard.min() - first) / period), (heard.max() - first) / period)).tolist()
+    return tuple(found)
+
+
+def _grid(times: FloatArray, beat_s: float) -> tuple[float, float] | None:
+    """First time and period of the grid, about as long as a beat, on which most of some times lie as a clock's do; None without one."""
+    if len(times) < FEWEST_CLICKS:
+        return None
+    periods = beat_s * (1 + np.arange(-PERIOD_WITHIN, PERIOD_WITHIN, PERIOD_STEP))
+    # Away from the grid through each of them, for each period; shape (periods, through, times).
+    turns = (times[None, None, :] - times[None, :, None]) / periods[:, None, None]
+    away = np.abs(turns - np.round(turns)) * periods[:, None, None]
+    near = away.clip(max=GRID_S).sum(axis=2)
+    row, through = (int(v) for v in np.unravel_index(int(np.argmin(near)), near.shape))
+    on = away[row, through] < GRID_S
+    about = away[row, through] < ABOUT_S
+    if on.sum() < max(FEWEST_CLICKS, GRID_SHARE * len(times), ABOUT_SHARE * about.sum()):
+        return None
+    numbers = np.round(turns[row, through][on])
+    period, first = np.polyfit(numbers, times[on], 1)
+    if float(np.std(times[on] - first - period * numbers)) > CLOCK_S:
+        return None
+    return float(first), float(period)
 
 
 def _doubted(note: NoteHeard, due_s: float | None, clicks: FloatArray) -> NoteHeard:
