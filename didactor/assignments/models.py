@@ -221,8 +221,9 @@ class Task(models.Model):
 
     ``passage`` is what this student reads: the assignment's own, or its arrangement for their instrument. ``tempo`` and
     ``own_due_at`` are exceptions for this student alone. ``opened_at`` is when a sealed passage was opened; ``answer`` is what they
-    wrote to a question about what they heard. ``takes_spent`` counts the takes that were heard, whatever was deleted since.
-    ``withdrawn_at``: nothing more is expected; what was handed in stays, the rest is hidden from the student until it is given again.
+    wrote to a question about what they heard, ``reply`` what the teacher wrote back. ``takes_spent`` counts the takes that were heard,
+    whatever was deleted since. ``withdrawn_at``: nothing more is expected; what was handed in stays, the rest is hidden from the student
+    until it is given again.
     """
 
     assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="tasks")
@@ -235,6 +236,7 @@ class Task(models.Model):
     steps_done = models.JSONField(default=list, blank=True)
     answer = models.TextField(blank=True)
     answered_at = models.DateTimeField(null=True, blank=True)
+    reply = models.TextField(blank=True)
     takes_spent = models.PositiveIntegerField(default=0)
     withdrawn_at = models.DateTimeField(null=True, blank=True)
 

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+from typing import Any
+
+from django import forms
 from django.contrib import messages
 from django.db.models import Prefetch
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
+from django.utils.formats import date_format
 from django.views.decorators.http import require_POST
 
 from didactor.assignments import services
 from didactor.assignments.calendar import calendar_key, calendar_of, new_address, person_of
 from didactor.assignments.checklists import checklist_for
-from didactor.assignments.forms import AssignmentForm, ChangeForm, ExceptionForm, WeekNoteForm, kept_of
+from didactor.assignments.forms import KEPT, AssignmentForm, ChangeForm, ExceptionForm, WeekNoteForm, kept_of
 from didactor.assignments.models import Assignment, Series, Task, WeekNote
 from didactor.assignments.series import grid_of
 from didactor.core.errors import PassageError
@@ -23,7 +29,9 @@ from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, teacher_only
 from didactor.web.numbers import read_id
 
-OVERTAKEN = "Somebody else changed this assignment while you were at it. Below is how it stands now; do your change again."
+OVERTAKEN = (
+    "Somebody else changed this assignment while you were at it. What you typed is still here; keep it to put it in place of theirs."
+)
 
 
 def _own(request: HttpRequest, pk: int) -> Assignment:
@@ -41,15 +49,43 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
             fields = form.assignment_fields()
             services.change_assignment(assignment=found, teacher=request.user, version=form.cleaned_data["version"], fields=fields)
         except services.Overtaken:
-            messages.error(request, OVERTAKEN)
-            return redirect("assignments:change", pk=pk)
+            form = _over_theirs(request, found, form)
         except PassageError as error:
             form.add_error(None, error.message)
         else:
             messages.success(request, "The assignment is changed. Takes that came in keep what they were judged against.")
             return redirect("assignment", pk=pk)
     context = {"form": form, "assignment": found, "passage": found.passage, "stages": STAGES, "drawings": plain_drawings(found.passage)}
-    return render(request, "assignments/change.html", context)
+    return render(request, "assignments/change.html", context, status=409 if form.non_field_errors() else 200)
+
+
+def _over_theirs(request: HttpRequest, found: Assignment, refused: ChangeForm) -> ChangeForm:
+    """The same form over the assignment as it stands now, with what stands there where it differs."""
+    found.refresh_from_db()
+    data = request.POST.copy()
+    data["version"] = str(found.version)
+    form = ChangeForm(data, teacher=request.user)
+    form.add_error(None, OVERTAKEN)
+    typed = refused.assignment_fields()
+    now = {"title": found.title, "due_at": found.due_at, **{name: getattr(found, name) for name in KEPT}}
+    for name, stands in now.items():
+        if name in form.fields and (typed.get(name) or None) != (stands or None):
+            form.add_error(name, f"Stands there now: {_in_words(form.fields[name], stands)}")
+    return form
+
+
+def _in_words(field: forms.Field, value: Any) -> str:
+    """A field's value as a person reads it."""
+    titles = dict(getattr(field, "choices", ()))
+    if isinstance(value, list):
+        return ", ".join(str(titles.get(v, v)) for v in value) or "nothing"
+    if isinstance(value, datetime):
+        return date_format(timezone.localtime(value), "j M Y, H:i")
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return f"{value:g}"
+    return str(titles.get(value, value)) if value not in (None, "") else "nothing"
 
 
 @teacher_only
@@ -169,5 +205,6 @@ def calendar_address(request: HttpRequest) -> HttpResponse:
 def decide_answer(request: HttpRequest, pk: int) -> HttpResponse:
     """Take an answer in words, or ask for it once more."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
-    services.decide_answer(task=found, passed=request.POST.get("passed") == "1")
+    if not services.decide_answer(task=found, passed=request.POST.get("passed") == "1", reply=request.POST.get("reply", "")):
+        messages.info(request, "This answer was decided on already.")
     return redirect("assignment", pk=found.assignment_id)

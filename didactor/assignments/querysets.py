@@ -41,6 +41,10 @@ class TaskQuerySet(models.QuerySet[Any]):
         own = Q(enrolment__student=person) | Q(enrolment__student__guardians=person)
         return self.filter(own).exclude(**GONE).distinct()
 
+    def answers_waiting_for(self, teacher: Person) -> TaskQuerySet:
+        """Answers in words that nobody has taken yet, oldest first."""
+        return self.visible_to(teacher).filter(state="handed_in", answered_at__isnull=False).order_by("answered_at")
+
     def for_lists(self) -> TaskQuerySet:
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group").defer(
             "passage__revision__prepared", "passage__revision__reading"

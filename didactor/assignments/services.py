@@ -267,11 +267,17 @@ def answer_question(*, task: Task, text: str) -> None:
 
 
 @transaction.atomic
-def decide_answer(*, task: Task, passed: bool) -> None:
-    """The teacher takes an answer in words, or asks for it once more."""
+def decide_answer(*, task: Task, passed: bool, reply: str = "") -> bool:
+    """The teacher takes an answer in words, or asks for it once more, and says why. False where it was decided already."""
     task = Task.objects.select_for_update().get(pk=task.pk)
-    if task.state == TaskState.HANDED_IN and task.answered_at is not None:
-        move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
+    if task.state != TaskState.HANDED_IN or task.answered_at is None:
+        return False
+    task.reply = reply.strip()[:4000]
+    # Asked for once more it is open again: in words, or by playing.
+    task.answered_at = task.answered_at if passed else None
+    task.save(update_fields=["reply", "answered_at"])
+    move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
+    return True
 
 
 def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:

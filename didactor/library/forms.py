@@ -20,7 +20,9 @@ class FilesField(forms.FileField):
     """One file or several; cleans to a list."""
 
     def clean(self, data: Any, initial: Any = None) -> list[Any]:
-        files = [super(FilesField, self).clean(file, initial) for file in (data if isinstance(data, list | tuple) and data else [data])]
+        files = data if isinstance(data, list | tuple) and data else [data]
+        if len(files) == 1:
+            files = [super().clean(files[0], initial)]  # of many each has its own report: one bad file stops no other
         if len(files) > MOST_FILES:
             raise forms.ValidationError(f"These are {len(files)} files. Bring in at most {MOST_FILES} at once.")
         return files

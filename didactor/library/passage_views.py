@@ -22,9 +22,7 @@ from didactor.people.permissions import anybody, teacher_only
 from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
 
-OVERTAKEN = (
-    "Somebody else changed this passage while you were at it. Here is how it stands now; what you entered was not kept: do it again."
-)
+OVERTAKEN = "Somebody else changed this passage while you were at it. It is shown as it stands now; what you typed is kept: send it again."
 
 
 def _passage(request: HttpRequest, pk: int) -> Passage:
@@ -42,6 +40,14 @@ def passage(request: HttpRequest, pk: int) -> HttpResponse:
     """The engraved passage with everything that is added to it."""
     found = _passage(request, pk)
     return render(request, "library/passage.html", {**_page(found), "reference_form": ReferenceForm(), "tempo_form": _tempo_form(found)})
+
+
+def _refused(request: HttpRequest, pk: int, trouble: str, status: int = 422) -> HttpResponse:
+    """The passage as it stands now, why something was not kept, and what was typed still in its fields."""
+    found = _passage(request, pk)
+    messages.error(request, trouble)
+    context = {**_page(found), "reference_form": ReferenceForm(), "tempo_form": _tempo_form(found), "entered": request.POST}
+    return render(request, "library/passage.html", context, status=status)
 
 
 def _page(found: Passage) -> dict[str, Any]:
@@ -78,13 +84,12 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
                 note_id=note_id,
                 fields={**request.POST.dict(), "optional": "optional" in request.POST},
             )
-        except desk.Overtaken:
-            messages.error(request, OVERTAKEN)
-        except CoreError as error:
+        except (desk.Overtaken, CoreError) as error:
+            trouble = error.message if isinstance(error, CoreError) else OVERTAKEN
             if not request.htmx:
-                messages.error(request, error.message)
-                return redirect("library:passage", pk=pk)
-            context = {"passage": found, "note": desk.note_on_desk(found, note_id), "trouble": error.message, "entered": request.POST}
+                return _refused(request, pk, trouble, status=422 if isinstance(error, CoreError) else 409)
+            found = _passage(request, pk)
+            context = {"passage": found, "note": desk.note_on_desk(found, note_id), "trouble": trouble, "entered": request.POST}
             return render(request, "library/_note.html", context)
         if not request.htmx:
             return redirect("library:passage", pk=pk)
@@ -112,9 +117,9 @@ def pins(request: HttpRequest, pk: int) -> HttpResponse:
         else:
             desk.pin_to_bar(passage=found, version=version, bar=request.POST.get("bar", "").strip(), text=text)
     except desk.Overtaken:
-        messages.error(request, OVERTAKEN)
+        return _refused(request, pk, OVERTAKEN, status=409)
     except CoreError as error:
-        messages.error(request, error.message)
+        return _refused(request, pk, error.message)
     return redirect(f"{reverse('library:passage', args=[pk])}#{'hear' if reference_id else 'note'}")
 
 
@@ -126,11 +131,10 @@ def segments(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         desk.set_segments(passage=found, version=_version(request), segments=request.POST.get("segments", ""))
     except desk.Overtaken:
-        messages.error(request, OVERTAKEN)
+        return _refused(request, pk, OVERTAKEN, status=409)
     except CoreError as error:
-        messages.error(request, error.message)
-    else:
-        messages.success(request, "The cuts are kept.")
+        return _refused(request, pk, error.message)
+    messages.success(request, "The cuts are kept.")
     return redirect("library:passage", pk=pk)
 
 
@@ -139,15 +143,17 @@ def segments(request: HttpRequest, pk: int) -> HttpResponse:
 def accompaniment(request: HttpRequest, pk: int) -> HttpResponse:
     """Which part accompanies, and after how many bars the student enters."""
     found = _passage(request, pk)
-    numbers = [read_id(request.POST.get(name)) or 0 for name in ("version", "part", "intro_bars")]
+    part, typed = read_id(request.POST.get("part")) or 0, request.POST.get("intro_bars", "").strip()
+    intro_bars = read_id(typed or "0")
+    if intro_bars is None:
+        return _refused(request, pk, "Write the bars of introduction as a number, like 2.")
     try:
-        desk.set_accompaniment(passage=found, version=numbers[0], part=numbers[1], intro_bars=numbers[2])
+        desk.set_accompaniment(passage=found, version=_version(request), part=part, intro_bars=intro_bars)
     except desk.Overtaken:
-        messages.error(request, OVERTAKEN)
+        return _refused(request, pk, OVERTAKEN, status=409)
     except CoreError as error:
-        messages.error(request, error.message)
-    else:
-        messages.success(request, "The accompaniment is kept." if numbers[1] else "No accompaniment.")
+        return _refused(request, pk, error.message)
+    messages.success(request, "The accompaniment is kept." if part else "No accompaniment.")
     return redirect(f"{reverse('library:passage', args=[pk])}#hear")
 
 
@@ -157,7 +163,9 @@ def make_model(request: HttpRequest, pk: int) -> HttpResponse:
     """Have the passage played in its unfolded order, at a tempo and slower."""
     found = _passage(request, pk)
     form = TempoForm(request.POST)
-    if form.is_valid() and found.revision.piece.has_notation:
+    if not form.is_valid():
+        return _refused(request, pk, f"Quarters a minute: {form.errors['tempo'][0]}")
+    if found.revision.piece.has_notation:
         tempo_qpm = beats_to_quarters_per_minute(form.cleaned_data["tempo"], "quarter")
         instrument = find_instrument(found.part_entry["instrument"]).slug
         want_model_sounds(passage=found, instrument=instrument, tempo_qpm=tempo_qpm, count_off=0)
@@ -185,9 +193,9 @@ def add_reference(request: HttpRequest, pk: int) -> HttpResponse:
         try:
             desk.add_reference(passage=found, teacher=request.user, upload=form.cleaned_data["file"], title=form.cleaned_data["title"])
         except CoreError as error:
-            messages.error(request, error.message)
+            return _refused(request, pk, error.message)
     else:
-        messages.error(request, "Choose a recording first.")
+        return _refused(request, pk, "Choose a recording first.")
     return redirect(f"{reverse('library:passage', args=[pk])}#hear")
 
 

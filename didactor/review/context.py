@@ -4,12 +4,14 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from didactor.assignments.models import Task
 from didactor.takes.models import Submission
 
 
 def waiting(request: HttpRequest) -> dict[str, Any]:
-    """How many takes wait for this teacher, for the frame of every page."""
+    """How many takes and answers in words wait for this teacher, for the frame of every page."""
     user = getattr(request, "user", None)
     if user is None or not user.is_authenticated or not user.is_teacher:
         return {}
-    return {"waiting_count": Submission.objects.awaiting_review_by(user).count()}
+    words = Task.objects.answers_waiting_for(user).count()
+    return {"waiting_count": Submission.objects.awaiting_review_by(user).count() + words}

@@ -4,6 +4,7 @@ from didactor.review import views
 
 app_name = "review"
 urlpatterns = [
+    path("words/<int:pk>/", views.decide_words, name="decide_words"),
     path("", views.waiting, name="waiting"),
     path("<int:pk>/", views.detail, name="detail"),
     path("<int:pk>/marks/", views.add_remark, name="add_remark"),

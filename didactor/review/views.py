@@ -7,6 +7,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
+from didactor.assignments.models import Task
+from didactor.assignments.services import decide_answer
 from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
@@ -34,9 +36,21 @@ def waiting(request: HttpRequest) -> HttpResponse:
     context = {
         "queue": [_entry(s) for s in shown[:QUEUE_SHOWN]],
         "further": len(shown) > QUEUE_SHOWN,
+        "takes_waiting": queue.count(),
+        "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:QUEUE_SHOWN]),
         "answered": [_entry(s) for s in answered],
     }
     return render(request, "review/waiting.html", context)
+
+
+@teacher_only
+@require_POST
+def decide_words(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take an answer in words, or ask for it once more, with a few words back."""
+    found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
+    if not decide_answer(task=found, passed=request.POST.get("passed") == "1", reply=request.POST.get("reply", "")):
+        messages.info(request, "This answer was decided on already.")
+    return redirect("review:waiting")
 
 
 def _entry(submission: Submission) -> dict[str, Any]:

@@ -29,6 +29,8 @@ def hear_take(take: Take) -> None:
     _step(take, "listening")
     with take.original.open("rb") as source:
         recording, copy = open_with_copy(source)
+    take.has_picture = recording.has_video
+    Take.objects.filter(pk=take.pk).update(has_picture=take.has_picture)
     if not take.playback and not _keep_copy(take, copy):
         return  # it was deleted meanwhile
     basis = take.basis

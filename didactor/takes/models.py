@@ -70,6 +70,7 @@ class Take(models.Model):
     counted = models.BooleanField(default=False)
     trouble = models.CharField(max_length=300, blank=True)
     playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)
+    has_picture = models.BooleanField(null=True)
     playback_delay_s = models.FloatField(default=0.0)
     duration_s = models.FloatField(null=True)
     peaks = models.JSONField(default=list)
@@ -82,6 +83,11 @@ class Take(models.Model):
 
     def __str__(self) -> str:
         return f"Take {self.number}"
+
+    @property
+    def lacks_picture(self) -> bool:
+        """Whether a picture was asked for and sound alone came."""
+        return bool(self.task.assignment.must_show) and self.has_picture is False
 
     @property
     def is_settled(self) -> bool:

@@ -107,6 +107,7 @@ EXPECTED = {
     "review:decide_mark": TEACHER,
     "review:save_draft": TEACHER,
     "review:send": TEACHER,
+    "review:decide_words": TEACHER,
 }
 
 PASSAGE = (
@@ -190,6 +191,7 @@ class EveryAddressScene(scenes.OwnFolders):
             **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "withdraw_task")},
             **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give")},
             **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer")},
+            "review:decide_words": [scene.task.pk],
             "assignments:change": [scene.assignment.pk],
             "assignments:series": [cls.series.pk],
             "assignment": [scene.assignment.pk],
@@ -248,6 +250,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "add_reference",
             "delete_reference",
             "decide_answer",
+            "decide_words",
             "withdraw",
             "withdraw_task",
             "give",

@@ -15,7 +15,7 @@ from didactor.core.score.generate.patterns import CHORD_FIGURES, DIRECTIONS, FIG
 from didactor.core.score.generate.pitches import CHORDS, SCALES, TONICS, Ladder, chord_ladder, near_tonic, scale_ladder
 from didactor.core.score.generate.rhythm_lines import rhythm_text
 from didactor.core.score.generate.sight_reading import LEVELS, sight_reading
-from didactor.core.score.generate.variation import vary
+from didactor.core.score.generate.variation import notes_that_take, vary
 from didactor.core.score.write.as_musicxml import Line, write_musicxml
 
 METRES = {"4/4": (4, 4), "3/4": (3, 4), "2/4": (2, 4), "6/8": (6, 8), "2/2": (2, 2), "9/8": (9, 8), "5/4": (5, 4)}
@@ -209,6 +209,10 @@ class SightReading(Exercise):
         return Line(text=text, name="Melody", fifths=ladder.fifths, beats=beats, beat_type=beat_type)
 
 
+#: A rhythm that fewer of a melody's notes take is no variation of it.
+LEAST_FITTING = 0.25
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Variation(Exercise):
     """A rhythm laid on a melody of the library: ``notes`` as (name, quarters as “3/2”), in concert pitch."""
@@ -225,6 +229,12 @@ class Variation(Exercise):
         _choose(self.metre, METRES, "metre")
         if not self.notes:
             raise PassageError("exercise.no_melody", "Choose a passage of one voice to lay the rhythm on.")
+        fits, of = notes_that_take([(name, Fraction(length)) for name, length in self.notes], self.pattern)
+        if fits < max(1, LEAST_FITTING * of):
+            raise PassageError(
+                "exercise.pattern",
+                f"This rhythm fits {fits or 'none'} of the melody’s {of} notes: the others are shorter than it. Choose a shorter one.",
+            )
 
     @property
     def title(self) -> str:

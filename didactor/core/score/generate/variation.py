@@ -9,6 +9,23 @@ from didactor.core.errors import PassageError
 from didactor.core.score.generate.layout import lay_out, value_of
 
 
+def notes_that_take(notes: Sequence[tuple[str, Fraction]], pattern: str) -> tuple[int, int]:
+    """How many notes are long enough for a pattern, and how many notes there are. Raises ``PassageError`` for a pattern not understood."""
+    length = sum(_values(pattern), Fraction(0))
+    lengths = [duration for name, duration in notes if name != "r"]
+    return sum(duration >= length for duration in lengths), len(lengths)
+
+
+def _values(pattern: str) -> list[Fraction]:
+    try:
+        values = [value_of(token) for token in pattern.split()]
+    except (KeyError, IndexError) as error:
+        raise PassageError("exercise.pattern", "Write the rhythm as values, like “s s e” or “e. s”.") from error
+    if not values:
+        raise PassageError("exercise.pattern", "Write at least one value for the rhythm, like “s s e”.")
+    return values
+
+
 def vary(notes: Sequence[tuple[str, Fraction]], pattern: str, words: str, beats: int, beat_type: int) -> str:
     """The varied melody as the text of a ``Line``.
 
@@ -20,12 +37,7 @@ def vary(notes: Sequence[tuple[str, Fraction]], pattern: str, words: str, beats:
     Raises:
         PassageError: a pattern or words that are not understood.
     """
-    try:
-        values = [value_of(token) for token in pattern.split()]
-    except (KeyError, IndexError) as error:
-        raise PassageError("exercise.pattern", "Write the rhythm as values, like “s s e” or “e. s”.") from error
-    if not values:
-        raise PassageError("exercise.pattern", "Write at least one value for the rhythm, like “s s e”.")
+    values = _values(pattern)
     syllables = [s for word in words.split() for s in word.replace("-", "- ").split()]
     if syllables and len(syllables) != len(values):
         raise PassageError(
