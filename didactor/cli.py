@@ -20,7 +20,6 @@ from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.annotated_score import annotate_musicxml
 from didactor.core.formats.performance_midi import performance_to_midi
 from didactor.core.formats.result import with_names_of_schema_1
-from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation, expect, expectation_to_json, without_notation
@@ -28,17 +27,14 @@ from didactor.core.score.model import Score
 from didactor.core.score.open import prepare_isolated
 from didactor.core.score.read.musicxml import read
 from didactor.core.sound.backing import Backing
-from didactor.core.sound.player.performance import STYLES
-from didactor.core.sound.player.render import SOURCES
-from didactor.core.sound.player.rooms import ROOMS
-from didactor.core.sound.player.take import MANNERS, simulate, wav_bytes
 from didactor.core.sound.recording import open_recording
 from didactor.core.steps import all_ears, proposed_ear
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit status."""
-    options = _parser().parse_args(arguments)
+    arguments = sys.argv[1:] if arguments is None else arguments
+    options = _parser(arguments).parse_args(arguments)
     try:
         options.run(options)
     except CoreError as error:
@@ -50,7 +46,7 @@ def main(arguments: list[str] | None = None) -> int:
     return 0
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(arguments: list[str]) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="didactor", description="Hear a recording against its score.")
     commands = parser.add_subparsers(required=True)
 
@@ -86,23 +82,12 @@ def _parser() -> argparse.ArgumentParser:
     command.set_defaults(run=_expect)
 
     command = commands.add_parser("perform", parents=[passage], help="the simulated player: a take with known faults")
-    command.add_argument("--tempo", type=float, required=True, help="quarter notes per minute")
-    command.add_argument("--faults", help="JSON list of faults; none without it")
-    command.add_argument("--instrument")
-    command.add_argument("--source", choices=SOURCES, default="timgm")
-    command.add_argument("--room", choices=sorted(ROOMS), default="dry")
-    command.add_argument(
-        "--manner", choices=MANNERS, default="play", help="play the notes, clap their rhythm, strum the chord symbols, say their names"
-    )
-    command.add_argument("--count-off", type=int, default=0, help="audible taps before the first bar")
-    command.add_argument("--degradations", help="JSON list of what happens to the sound (noise, phone, codec ...)")
-    command.add_argument("--player", choices=sorted(STYLES), default="trained", help="how steady")
-    command.add_argument("--seed", type=int, default=0)
-    command.add_argument("--scatter-ms", type=float)
-    command.add_argument("--vibrato-cents", type=float)
-    command.add_argument("--audio", required=True, help="WAV to write")
-    command.add_argument("--truth", required=True, help="JSON to write")
-    command.set_defaults(run=_perform)
+    if "perform" in arguments[:1]:
+        # The player loads what only it needs, a second's worth: whoever has a take heard does not wait for that.
+        from didactor.cli_perform import add_options, run
+
+        add_options(command)
+        command.set_defaults(run=lambda options: run(options, _expectation(options)[1]))
     return parser
 
 
@@ -121,14 +106,14 @@ def _expectation(options: argparse.Namespace, bars: str | None = None, order: st
     return score, expect(score.parts[options.part - 1], options.bars or bars, options.order or order)
 
 
-def _read_json(path: str, what: str) -> Any:
+def read_json(path: str, what: str) -> Any:
     try:
         return json.loads(Path(path).read_text())
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
         raise PassageError("json.bad", f"{path} is not {what} in JSON.") from error
 
 
-def _write_json(path: str, data: Any) -> None:
+def write_json(path: str, data: Any) -> None:
     text = json.dumps(data, indent=1) + "\n"
     if path == "-":
         sys.stdout.write(text)
@@ -137,7 +122,7 @@ def _write_json(path: str, data: Any) -> None:
 
 
 def _targets(options: argparse.Namespace) -> dict[str, Any]:
-    data: dict[str, Any] = dict(_read_json(options.targets, "targets")) if options.targets else {}
+    data: dict[str, Any] = dict(read_json(options.targets, "targets")) if options.targets else {}
     given = {
         "tempo_qpm": options.tempo,
         "stage": options.stage,
@@ -172,7 +157,7 @@ def _analyse(options: argparse.Namespace) -> None:
         with Path(options.backing).open("rb") as source:
             backing = Backing(samples=open_recording(source).samples, at_s=options.backing_at)
     result = result_of(analyse(recording, expectation, targets, backing=backing))
-    _write_json(options.json, with_names_of_schema_1(result.to_json()))
+    write_json(options.json, with_names_of_schema_1(result.to_json()))
     if options.midi:
         Path(options.midi).write_bytes(performance_to_midi(result))
     if options.annotated:
@@ -196,34 +181,7 @@ def _expect(options: argparse.Namespace) -> None:
     score, expectation = _expectation(options)
     data = expectation_to_json(expectation)
     data["parts"] = [{"name": p.name, "instrument": p.instrument, "transposition": p.transposition} for p in score.parts]
-    _write_json(options.json, data)
-
-
-def _perform(options: argparse.Namespace) -> None:
-    _, expectation = _expectation(options)
-    instrument = find_instrument(options.instrument or expectation.instrument)
-    faults = _read_json(options.faults, "a list of faults") if options.faults else []
-    degradations = _read_json(options.degradations, "a list of degradations") if options.degradations else []
-    style = STYLES[options.player]
-    if options.scatter_ms is not None:
-        style = replace(style, scatter_ms=options.scatter_ms)
-    if options.vibrato_cents is not None:
-        style = replace(style, vibrato_cents=options.vibrato_cents)
-    take = simulate(
-        expectation,
-        instrument,
-        options.tempo,
-        faults=faults,
-        style=style,
-        source=options.source,
-        room=options.room,
-        seed=options.seed,
-        manner=options.manner,
-        count_off=options.count_off,
-        degradations=degradations,
-    )
-    Path(options.audio).write_bytes(wav_bytes(take.samples))
-    _write_json(options.truth, take.truth)
+    write_json(options.json, data)
 
 
 if __name__ == "__main__":

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 from scipy.fft import irfft, rfft
-from scipy.signal import istft, stft
 
 from didactor.core.arrays import FloatArray
 from didactor.core.sound.recording import RATE_HZ
@@ -63,12 +62,17 @@ def without_backing(samples: npt.NDArray[np.float32], backing: Backing) -> tuple
     for first in range(0, int(TOP_HZ * WINDOW / RATE_HZ), BANDS_AT_ONCE):
         band = slice(first, first + BANDS_AT_ONCE)
         heard[band] -= _as_it_arrived(heard[band], played[band])
+    # Loading it takes half a second, in every start of the ear: only who plays along waits for it.
+    from scipy.signal import istft
+
     _, left = istft(heard, RATE_HZ, nperseg=WINDOW, noverlap=WINDOW - HOP)
     return np.asarray(left[: len(samples)], dtype=np.float32), late_s
 
 
 def _frames(samples: npt.NDArray[np.float32]) -> npt.NDArray[np.complex64]:
     """Short-time spectrum, shape (bins, frames)."""
+    from scipy.signal import stft
+
     return np.asarray(stft(samples, RATE_HZ, nperseg=WINDOW, noverlap=WINDOW - HOP)[2], dtype=np.complex64)
 
 
