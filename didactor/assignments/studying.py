@@ -12,11 +12,12 @@ from didactor.core.formats.lanes.fingering import chord_picture, keyboard_pictur
 from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.score.model import Bar, Note, Part
 from didactor.core.score.roadmap import bars_between
+from didactor.core.score.study.counting import counting
 from didactor.core.score.study.difficulty import ladder, starting_tempo
 from didactor.core.score.study.fingering import Fingering, chord_shape, fingering_of
 from didactor.core.score.study.hand_moves import hand_moves
 from didactor.core.score.study.likeness import likenesses
-from didactor.core.score.study.reading_aids import NAMINGS, counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
+from didactor.core.score.study.reading_aids import NAMINGS, loudness_in_words, note_name, read_key_signature
 from didactor.core.score.study.terms import signs_in, terms_in
 from didactor.core.score.study.woodwinds import KEYS
 from didactor.core.units import quarters_to_beats_per_minute
@@ -54,8 +55,7 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
     own_names = task.enrolment.student.studio.note_names
     key = read_key_signature(notes, bars)
     rows: dict[str, dict[str, str]] = {}
-    if "counting" in chosen:
-        rows["counting"] = counting(notes, bars)
+    counted = counting(notes, bars, task.enrolment.student.studio.counting_words)
     if "names" in chosen:
         rows["names"] = {n.id: note_name(n, bars[n.bar_index].fifths, naming, own_names) for n in notes}
     rings = {"touched": key.touched, "against": key.against} if "key" in chosen else {}
@@ -73,8 +73,17 @@ def study_sheet(task: Task, layers: list[str], naming: str) -> StudySheet:
     numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
     drawings = {}
     for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars).items():
-        drawings[layout] = aided_score(engraving.svg, engraving.geometry, numbers, rows, rings, fingerings)
-    facts = (*_facts(task, part, bars, notes, key), *_explained(part, bars, notes, moves, fingerings)) if notes else ()
+        drawings[layout] = aided_score(
+            engraving.svg,
+            engraving.geometry,
+            numbers,
+            rows,
+            rings,
+            fingerings,
+            counted.counts if "counting" in chosen else (),
+            {bar.id: bar.length_quarters for bar in bars.values()},
+        )
+    facts = (*_facts(task, part, bars, notes, key, counted.in_words), *_explained(part, bars, notes, moves, fingerings)) if notes else ()
     pictures = tuple(_pictures(part, bars, notes, instrument, naming)) if "fingering" in chosen else ()
     return StudySheet(drawings=drawings, layers=chosen, naming=naming, facts=facts, pictures=pictures)
 
@@ -126,7 +135,7 @@ def _explained(
         yield "The hand", "; ".join(told[:8]) + more + "."
 
 
-def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple[str, str]]:
+def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any, counted: str) -> list[tuple[str, str]]:
     passage, assignment = task.passage, task.assignment
     first = next(iter(bars.values()))
     facts = []
@@ -135,7 +144,7 @@ def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any) -> list[tuple
         times = f"; it changes {_notes(len(key.touched))} here" if key.signs else ""
         more = f"; {_notes(len(key.against))} with a sign of {'its' if len(key.against) == 1 else 'their'} own" if key.against else ""
         facts.append(("Key signature", f"{signs}{times}{more}."))
-    facts.append(("Time signature", f"{first.beats}/{first.beat_type}. {subdivision_in_words(notes, bars)}"))
+    facts.append(("Time signature", f"{first.beats}/{first.beat_type}. {counted}"))
     qpm = task.targets.tempo_qpm
     found = difficulty_of(passage, qpm)
     why = " and ".join(found.hardest.why)

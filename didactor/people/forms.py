@@ -129,14 +129,40 @@ class PasswordForm(forms.Form):
     password = forms.CharField(widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}))
 
 
+#: What is said between the beats, and when.
+COUNTING = {
+    "and": "Half a beat",
+    "e": "The first of four",
+    "a": "The last of four",
+    "trip": "The second of three",
+    "let": "The last of three",
+}
+
+
 class NoteNamesForm(forms.Form):
-    """What beginners call the notes; empty: the letter."""
+    """What beginners call the notes, and what is said between the beats; empty: as usual."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         for letter in "CDEFGAB":
             self.fields[letter] = forms.CharField(max_length=12, required=False, label=letter)
+        for word, when in COUNTING.items():
+            self.fields[f"count_{word}"] = forms.CharField(
+                max_length=8, required=False, label=when, widget=forms.TextInput(attrs={"placeholder": word})
+            )
+
+    @property
+    def letters(self) -> list[forms.BoundField]:
+        return [self[letter] for letter in "CDEFGAB"]
+
+    @property
+    def counts(self) -> list[forms.BoundField]:
+        return [self[f"count_{word}"] for word in COUNTING]
+
+    @property
+    def counting_words(self) -> dict[str, str]:
+        return {word: said for word in COUNTING if (said := self.cleaned_data[f"count_{word}"].strip())}
 
     @property
     def names(self) -> dict[str, str]:
-        return {letter: word.strip() for letter, word in self.cleaned_data.items() if word.strip()}
+        return {letter: word for letter in "CDEFGAB" if (word := self.cleaned_data[letter].strip())}

@@ -11,10 +11,11 @@ from didactor.people.querysets import EnrolmentQuerySet, PersonManager
 
 
 class Studio(models.Model):
-    """One teacher's or one school's room: nothing of one studio is seen in another."""
+    """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats."""
 
     name = models.CharField(max_length=120)
     note_names = models.JSONField(default=dict, blank=True, help_text="Friendly names of notes for beginners, by letter.")
+    counting_words = models.JSONField(default=dict, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:

@@ -251,12 +251,13 @@ def withdraw_consent(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 def note_names(request: HttpRequest) -> HttpResponse:
-    """Friendly names of notes, for the study sheets of beginners."""
+    """Friendly names of notes and words to count with, for the study sheets."""
     studio = request.user.studio
-    form = NoteNamesForm(request.POST or None, initial=studio.note_names)
+    kept = {**studio.note_names, **{f"count_{word}": said for word, said in studio.counting_words.items()}}
+    form = NoteNamesForm(request.POST or None, initial=kept)
     if request.method == "POST" and form.is_valid():
-        studio.note_names = form.names
-        studio.save(update_fields=["note_names"])
-        messages.success(request, "The names are kept. Students find them on their study sheets.")
+        studio.note_names, studio.counting_words = form.names, form.counting_words
+        studio.save(update_fields=["note_names", "counting_words"])
+        messages.success(request, "The words are kept. Students find them on their study sheets.")
         return redirect("people:students")
     return render(request, "people/note_names.html", {"form": form})

@@ -8,7 +8,8 @@ from didactor.core.errors import PassageError
 from didactor.core.score.expected import of_staff
 from didactor.core.score.model import Part
 from didactor.core.score.read.musicxml import prepare, read
-from didactor.core.score.study.reading_aids import counting, loudness_in_words, note_name, read_key_signature, subdivision_in_words
+from didactor.core.score.study.counting import Counting, counting
+from didactor.core.score.study.reading_aids import loudness_in_words, note_name, read_key_signature
 from didactor.core.score.study.rhythm_cards import cards_as_musicxml, rhythm_cards
 from tests.music import TUNE, expectation, musicxml
 
@@ -18,8 +19,8 @@ def part(text: str, fifths: int = 0, **line: object) -> Part:
 
 
 class ReadingAidsTests(SimpleTestCase):
-    def counted(self, made: Part) -> list[str]:
-        return list(counting(list(made.notes), {b.index: b for b in made.bars}).values())
+    def counted(self, made: Part) -> Counting:
+        return counting(made.notes, {b.index: b for b in made.bars})
 
     def test_the_key_signature_touches_exactly_its_notes(self):
         made = part("D4:q F#4:q C#5:q C5:q | Bb4:w", fifths=2)
@@ -31,17 +32,35 @@ class ReadingAidsTests(SimpleTestCase):
         flats = part("Bb4:w", fifths=-3)
         self.assertEqual(read_key_signature(list(flats.notes), {0: flats.bars[0]}).signs, ("B flat", "E flat", "A flat"))
 
-    def test_counting_in_simple_and_compound_time(self):
-        self.assertEqual(self.counted(part("C4:q D4:e E4:e F4:s G4:s A4:s B4:s C5:q")), ["1", "2", "and", "3", "e", "and", "a", "4"])
-        self.assertEqual(self.counted(part("C4:e3 D4:e3 E4:e3 F4:h.")), ["1", "trip", "let", "2"])
-        self.assertEqual(self.counted(part("C4:q D4:e E4:e F4:e G4:e", beats=6, beat_type=8)), ["1", "3", "4", "5", "6"])
-        # An upbeat is the end of a bar; a tied note is not counted again.
-        self.assertEqual(self.counted(part("A4:q | D5:h.~ D5:e E5:e | E5:w"))[:3], ["4", "1", "and"])
+    def test_every_beat_is_counted_also_under_held_notes_and_rests(self):
+        for text, line, words in (
+            ("C4:q D4:e E4:e F4:s G4:s A4:s B4:s C5:q", {}, "1 e and a 2 e and a 3 e and a 4 e and a"),
+            ("C4:h. r:q", {}, "1 2 3 4"),
+            ("C4:q D4:e E4:e F4:h", {}, "1 and 2 and 3 and 4 and"),
+            ("C4:e3 D4:e3 E4:e3 F4:h.", {}, "1 trip let 2 trip let 3 trip let 4 trip let"),
+            ("C4:e D4:e E4:e3 F4:e3 G4:e3 A4:h", {}, "1 and 2 trip let 3 and 4 and"),
+            ("C4:q D4:e E4:e F4:e G4:e", {"beats": 6, "beat_type": 8}, "1 2 3 4 5 6"),
+            ("C4:q. D4:q.", {"beats": 6, "beat_type": 8}, "1 2"),
+        ):
+            self.assertEqual(" ".join(c.word for c in self.counted(part(text, **line)).counts), words, text)
 
-    def test_one_subdivision_for_all(self):
-        for text, words in (("C4:q D4:q E4:h", "beats only"), ("C4:e D4:e E4:h.", "in two"), ("C4:s D4:s E4:e F4:h.", "in four")):
-            made = part(text)
-            self.assertIn(words, subdivision_in_words(list(made.notes), {b.index: b for b in made.bars}))
+    def test_an_upbeat_is_the_end_of_a_bar_and_ties_begin_nothing(self):
+        made = self.counted(part("A4:q | D5:h.~ D5:e E5:e | E5:w"))
+        self.assertEqual([c.word for c in made.counts][:6], ["4", "and", "1", "and", "2", "and"])
+        begun = [c.word for c in made.counts if c.note_id]
+        self.assertEqual(begun, ["4", "1", "and", "1"])
+
+    def test_the_words_say_the_one_subdivision(self):
+        for text, line, words in (
+            ("C4:q D4:q E4:h", {}, "Count the beats: 1 2 3 4."),
+            ("C4:e D4:e E4:h.", {}, "Count every beat in two: 1 and 2 and 3 and 4 and."),
+            ("C4:s D4:s E4:e F4:h.", {}, "Count every beat in four: 1 e and a 2 e and a 3 e and a 4 e and a."),
+            ("C4:q D4:e E4:q.", {"beats": 6, "beat_type": 8}, "Count the eighths: 1 2 3 4 5 6."),
+        ):
+            self.assertEqual(self.counted(part(text, **line)).in_words, words)
+        own = counting(part("C4:e D4:e E4:h.").notes, {0: part("C4:e D4:e E4:h.").bars[0]}, {"and": "te", "e": ""})
+        self.assertIn("1 te 2 te", own.in_words)
+        self.assertEqual([c.word for c in own.counts][:2], ["1", "te"])
 
     def test_names_of_every_naming(self):
         made = part("Bb4:q F#4:q E4:q Eb4:q", fifths=-1)

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import Any
 
+import numpy as np
 from lxml import etree
 
 from didactor.core.formats.lanes.fingering import HEIGHT, draw_fingering
 from didactor.core.formats.lanes.parts import element
 from didactor.core.formats.lanes.score import LANE_GAP, add_bars, grow, parse, systems_of
+from didactor.core.score.study.counting import Counted
 from didactor.core.score.study.fingering import Fingering
 from didactor.core.score.write.engraving import SVG
 
 #: Height of one row of words under a system.
 ROW = 460.0
+#: A word where no note begins needs this much room after the one before.
+LEAST_APART = 230.0
 
 
 def aided_score(
@@ -24,6 +28,8 @@ def aided_score(
     rows: Mapping[str, Mapping[str, str]],
     rings: Mapping[str, Collection[str]],
     fingerings: Mapping[str, Fingering] | None = None,
+    counts: Sequence[Counted] = (),
+    bar_quarters: Mapping[str, float] | None = None,
 ) -> str:
     """Engraving with places to touch and aids.
 
@@ -31,12 +37,14 @@ def aided_score(
         rows: rows of words under every system, each by its CSS class: note id to word.
         rings: note ids to ring, by CSS class.
         fingerings: note id to what is drawn below the rows of words, all of one kind.
+        counts: what is counted, the first row, also where no note begins; ``bar_quarters``: bar id to its length, which places them.
     """
     root = parse(svg)
     add_bars(root, geometry, bar_numbers)
     fingerings = fingerings or {}
     fingered = HEIGHT[next(iter(fingerings.values())).kind] if fingerings else 0.0
-    room = len(rows) * ROW + fingered + (LANE_GAP if rows or fingerings else 0.0)
+    counted = ROW if counts else 0.0
+    room = counted + len(rows) * ROW + fingered + (LANE_GAP if rows or fingerings or counts else 0.0)
     for index, (group, system) in enumerate(zip(systems_of(root), geometry["systems"], strict=True)):
         group.set("transform", f"translate(0, {index * room:g})")
         layer = etree.SubElement(group, f"{SVG}g", {"class": "aids"})
@@ -45,17 +53,50 @@ def aided_score(
                 note = geometry["notes"].get(note_id)
                 if note and int(note["system"]) == index:
                     element(layer, "circle", f"ring {css}", cx=float(note["x"]), cy=float(note["y"]), r=210.0)
+        top = system["bottom"] + LANE_GAP
+        for x, word, held in _placed(geometry, index, counts, bar_quarters or {}):
+            element(layer, "text", f"aid counting{' held' if held else ''}", x=x, y=top + 0.7 * ROW).text = word
         for number, (css, words) in enumerate(rows.items()):
             taken: set[int] = set()
             for note_id, word in words.items():
                 note = geometry["notes"].get(note_id)
                 if note and int(note["system"]) == index and word and round(note["x"] / 50) not in taken:
                     taken.add(round(note["x"] / 50))  # of a chord the first is named
-                    label = element(layer, "text", f"aid {css}", x=float(note["x"]), y=system["bottom"] + LANE_GAP + (number + 0.7) * ROW)
+                    label = element(layer, "text", f"aid {css}", x=float(note["x"]), y=top + counted + (number + 0.7) * ROW)
                     label.text = word
-        _draw_fingerings(layer, index, geometry, fingerings, system["bottom"] + LANE_GAP + len(rows) * ROW)
+        _draw_fingerings(layer, index, geometry, fingerings, top + counted + len(rows) * ROW)
     grow(root, room * len(geometry["systems"]), 0.0)
     return etree.tostring(root, encoding="unicode")
+
+
+def _placed(
+    geometry: dict[str, Any], index: int, counts: Sequence[Counted], bar_quarters: Mapping[str, float]
+) -> Iterator[tuple[float, str, bool]]:
+    """Where each count of a system stands, its word, and whether no note begins there: those stand between the notes around them."""
+    by_bar: dict[str, list[Counted]] = {}
+    for count in counts:
+        by_bar.setdefault(count.bar_id, []).append(count)
+    for bar_id, said in by_bar.items():
+        bar = geometry["bars"].get(bar_id)
+        if not bar or int(bar["system"]) != index:
+            continue
+        notes = [(c.quarters, float(geometry["notes"][c.note_id]["x"])) for c in said if c.note_id in geometry["notes"]]
+        begin = (
+            0.0,
+            float(bar["first_x"]) if notes else 0.5 * (float(bar["x0"]) + float(bar["x1"])) - 0.4 * (float(bar["x1"]) - float(bar["x0"])),
+        )
+        known = [*([] if notes and notes[0][0] < 1e-6 else [begin]), *notes, (bar_quarters.get(bar_id, 4.0), float(bar["x1"]))]
+        known.sort()
+        last = -1e9
+        for count in said:
+            x = next((px for q, px in notes if q == count.quarters), None)
+            held = x is None
+            if x is None:
+                x = float(np.interp(count.quarters, [q for q, _ in known], [px for _, px in known]))
+            if held and x - last < LEAST_APART:
+                continue  # no room for the word: the beat after it counts
+            last = x
+            yield x, count.word, held
 
 
 def _draw_fingerings(layer: etree._Element, index: int, geometry: dict[str, Any], fingerings: Mapping[str, Fingering], top: float) -> None:

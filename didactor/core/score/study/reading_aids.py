@@ -52,47 +52,6 @@ def read_key_signature(notes: list[Note], bars: dict[int, Bar]) -> KeyReading:
     )
 
 
-def counting(notes: list[Note], bars: dict[int, Bar]) -> dict[str, str]:
-    """What to say on each note: note id to “1”, “and”, “e”, “a”; in 6/8 the eighths are counted, or the beats where only they occur.
-
-    One subdivision is chosen for the whole passage: the finest it needs, so that a player counts alike throughout.
-    """
-    found: dict[str, str] = {}
-    for note in notes:
-        if not note.grace and not note.tie_stop:
-            found[note.id] = _count(note, bars[note.bar_index])
-    return found
-
-
-def subdivision_in_words(notes: list[Note], bars: dict[int, Bar]) -> str:
-    """How the passage is counted: “in quarters”, “with “and” between them” ..."""
-    said = set(counting(notes, bars).values())
-    if said & {"e", "a"}:
-        return "Count every beat in four: 1 e and a."
-    if said & {"trip", "let"}:
-        return "Count beats divided by three: 1 trip let."
-    if "and" in said:
-        return "Count every beat in two: 1 and 2 and."
-    compound = any(b.beat_quarters == 1.5 for b in bars.values())
-    return "Count the eighths: 1 2 3 4 5 6." if compound else "Count the beats only."
-
-
-def _count(note: Note, bar: Bar) -> str:
-    compound = bar.beat_quarters == 1.5
-    unit = 0.5 if compound else bar.beat_quarters
-    # An upbeat is counted as the end of a bar.
-    full = 4.0 * bar.beats / bar.beat_type
-    position = note.onset_quarters + (full - bar.length_quarters if bar.length_quarters < full - 1e-6 else 0.0)
-    beat, rest = divmod(position + 1e-6, unit)
-    share = round(rest / unit, 2)
-    if share < 0.03:
-        return str(int(beat) + 1)
-    for at, word in ((0.5, "and"), (0.25, "e"), (0.75, "a"), (0.33, "trip"), (0.67, "let")):
-        if abs(share - at) < 0.03:
-            return word
-    return "·"
-
-
 def note_name(note: Note, fifths: int, naming: str, own: Mapping[str, str] | None = None) -> str:
     """A written note by its name.
 
