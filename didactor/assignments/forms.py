@@ -21,6 +21,7 @@ from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.steps import goals, steps_before
 from didactor.people.models import Enrolment, Group, Person
+from didactor.web.fields import Figure
 from didactor.web.numbers import read_id
 
 #: What a template keeps, and what an assignment that is given again begins with.
@@ -52,10 +53,8 @@ KEPT = (
 class AssignmentForm(forms.Form):
     title = forms.CharField(max_length=200)
     beat_unit = forms.ChoiceField(choices=list(BEAT_UNITS.items()))
-    tempo = forms.FloatField(min_value=TEMPO_LOW, max_value=TEMPO_HIGH)
-    tempo_to = forms.FloatField(
-        min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo."
-    )
+    tempo = Figure(min_value=TEMPO_LOW, max_value=TEMPO_HIGH)
+    tempo_to = Figure(min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo.")
     step = forms.ChoiceField(choices=[(s.slug, s.title) for s in goals()], initial="play", required=False, label="What is done")
     before_steps = forms.MultipleChoiceField(
         choices=[(s.slug, s.title) for s in steps_before()],
@@ -70,7 +69,7 @@ class AssignmentForm(forms.Form):
         help_text="For listening: answered in words.",
     )
     stage = forms.ChoiceField(choices=[(s.slug, s.title) for s in STAGES], widget=forms.RadioSelect, initial="at_tempo")
-    band_percent = forms.FloatField(min_value=1, max_value=60, required=False, label="Band, ± %", help_text="Empty: as the stage has it.")
+    band_percent = Figure(min_value=1, max_value=60, required=False, label="Band, ± %", help_text="Empty: as the stage has it.")
     count_off = forms.IntegerField(min_value=0, max_value=16, initial=4, label="Count-off, beats")
     takes_allowed = forms.IntegerField(
         min_value=1,
@@ -79,7 +78,7 @@ class AssignmentForm(forms.Form):
         label="Takes allowed",
         help_text="Empty: as many as they like, or one if the stage says so.",
     )
-    ritardando_beats = forms.FloatField(
+    ritardando_beats = Figure(
         min_value=0, max_value=64, required=False, label="Slowing down at the end, beats", help_text="Allowed over so many last beats."
     )
     preparation_s = forms.IntegerField(
@@ -224,7 +223,7 @@ class ChangeForm(AssignmentForm):
 class ExceptionForm(forms.Form):
     """What holds for one student alone."""
 
-    tempo = forms.FloatField(min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="Own tempo")
+    tempo = Figure(min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="Own tempo")
     due_at = forms.DateTimeField(
         required=False, label="Own date", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M")
     )

@@ -10,6 +10,7 @@ from didactor.core.score.study.difficulty import HARDEST
 from didactor.library.imports import MOST_FILES
 from didactor.library.models import Kind, Piece
 from didactor.people.models import Level
+from didactor.web.fields import Figure
 
 
 class ManyFiles(forms.FileInput):
@@ -45,7 +46,7 @@ class LineForm(forms.Form):
     number = forms.CharField(max_length=20, required=False, label="Number")
     bars = forms.IntegerField(min_value=1, max_value=500, initial=8, help_text="Counted by you; remarks are pinned to them.")
     metre = forms.ChoiceField(choices=[(m, m) for m in METRES], initial="4/4")
-    tempo = forms.FloatField(required=False, min_value=10, max_value=400, label="Tempo", help_text="Quarters a minute, if the book says.")
+    tempo = Figure(required=False, min_value=10, max_value=400, label="Tempo", help_text="Quarters a minute, if the book says.")
     photo = forms.FileField(required=False, help_text="JPEG, PNG or WebP.", widget=forms.FileInput(attrs={"accept": "image/*"}))
 
 
@@ -98,7 +99,7 @@ class PassageForm(forms.Form):
 
 
 class TempoForm(forms.Form):
-    tempo = forms.FloatField(min_value=10, max_value=400, label="Quarters a minute")
+    tempo = Figure(min_value=10, max_value=400, label="Quarters a minute")
 
 
 class ReferenceForm(forms.Form):

@@ -132,7 +132,7 @@ class PasswordForm(forms.Form):
 #: What is said between the beats, and when.
 COUNTING = {
     "and": "Half a beat",
-    "e": "The first of four",
+    "e": "The second of four",
     "a": "The last of four",
     "trip": "The second of three",
     "let": "The last of three",

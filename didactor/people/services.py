@@ -64,15 +64,17 @@ def enrol(*, student: Person, instrument: str, level: str, group_name: str = "")
 
 
 @transaction.atomic
-def add_roll(*, studio: Studio, rows: Iterable[Row]) -> list[Person]:
-    """The new ones of a list: students, another instrument of somebody who is here already, guardians. Returns who needs a card."""
+def add_roll(*, studio: Studio, rows: Iterable[Row]) -> tuple[list[Person], list[Enrolment]]:
+    """The new ones of a list: students with their guardians, and other instruments of those who are here already. Returns both."""
     added: dict[str, Person] = {}
+    more: list[Enrolment] = []
     for row in rows:
         if not row.is_new:
             continue
         student = row.known or added.get(row.name.casefold())
         if student is not None:
-            enrol(student=student, instrument=row.instrument, level=row.level, group_name=row.group)
+            enrolment = enrol(student=student, instrument=row.instrument, level=row.level, group_name=row.group)
+            more += [enrolment] if row.known else []
             continue
         enrolment = add_student(
             studio=studio, name=row.name, instrument=row.instrument, level=row.level, group_name=row.group, is_minor=row.is_minor
@@ -80,7 +82,7 @@ def add_roll(*, studio: Studio, rows: Iterable[Row]) -> list[Person]:
         added[row.name.casefold()] = enrolment.student
         if row.guardian:
             add_guardian(student=enrolment.student, name=row.guardian)
-    return list(added.values())
+    return list(added.values()), more
 
 
 def change_student(*, student: Person, name: str, is_minor: bool) -> None:

@@ -143,10 +143,13 @@ def add_roll(request: HttpRequest) -> HttpResponse:
         # What was read goes back into the field, a file's text too: the second form sends that.
         again = RollForm(initial={"text": text, "group": group})
         return render(request, "people/add_roll.html", {**context, "form": again, "rows": rows, "new": sum(row.is_new for row in rows)})
-    added = services.add_roll(studio=studio, rows=rows)
+    added, more = services.add_roll(studio=studio, rows=rows)
     left = [row for row in rows if row.problem]
+    if more:
+        messages.success(request, "Another instrument: " + ", ".join(str(enrolment) for enrolment in more) + ".")
     if not added:
-        messages.info(request, "Nobody new was in the list.")
+        if not more:
+            messages.info(request, "Nobody new was in the list.")
         return redirect("people:students")
     messages.success(request, f"{_students(len(added))} added. Print the cards now: they are shown this once.")
     unread = "\n".join(filter(None, [heading_of(text), *(row.line for row in left)])) if left else ""

@@ -80,7 +80,8 @@ class RollTests(scenes.OwnFolders, TestCase):
         name = self.scene.ylva.student.name
         have = self.scene.ylva.instrument
         other = "tuba" if have != "tuba" else "flute"
-        self.client.post(reverse(URL), {"text": f"{name}, {have}\n{name.upper()}, {other}", "add": "1"})
+        page = self.client.post(reverse(URL), {"text": f"{name}, {have}\n{name.upper()}, {other}", "add": "1"}, follow=True)
+        self.assertContains(page, f"Another instrument: {name} (")
         self.assertEqual(Person.objects.filter(name__iexact=name).count(), 1)
         self.assertEqual(set(self.scene.ylva.student.enrolments.values_list("instrument", flat=True)), {have, other})
 

@@ -17,8 +17,8 @@ from didactor.core.score.write.engraving import SVG
 
 #: Height of one row of words under a system.
 ROW = 460.0
-#: A word where no note begins needs this much room after the one before.
-LEAST_APART = 230.0
+#: Width of a letter, of one in a word that is said where nothing begins, and the least room between two words.
+LETTER, SMALL_LETTER, APART = 150.0, 96.0, 12.0
 
 
 def aided_score(
@@ -55,7 +55,9 @@ def aided_score(
                     element(layer, "circle", f"ring {css}", cx=float(note["x"]), cy=float(note["y"]), r=210.0)
         top = system["bottom"] + LANE_GAP
         for x, word, held in _placed(geometry, index, counts, bar_quarters or {}):
-            element(layer, "text", f"aid counting{' held' if held else ''}", x=x, y=top + 0.7 * ROW).text = word
+            element(
+                layer, "text", f"aid counting{' held' if held else ''}{'' if word.isdigit() else ' between'}", x=x, y=top + 0.7 * ROW
+            ).text = word
         for number, (css, words) in enumerate(rows.items()):
             taken: set[int] = set()
             for note_id, word in words.items():
@@ -72,7 +74,10 @@ def aided_score(
 def _placed(
     geometry: dict[str, Any], index: int, counts: Sequence[Counted], bar_quarters: Mapping[str, float]
 ) -> Iterator[tuple[float, str, bool]]:
-    """Where each count of a system stands, its word, and whether no note begins there: those stand between the notes around them."""
+    """Where each count of a system stands, its word, and whether no note begins there: those stand between the notes around them.
+
+    A word between beats for which there is no room is left out; a number never is.
+    """
     by_bar: dict[str, list[Counted]] = {}
     for count in counts:
         by_bar.setdefault(count.bar_id, []).append(count)
@@ -80,23 +85,27 @@ def _placed(
         bar = geometry["bars"].get(bar_id)
         if not bar or int(bar["system"]) != index:
             continue
-        notes = [(c.quarters, float(geometry["notes"][c.note_id]["x"])) for c in said if c.note_id in geometry["notes"]]
-        begin = (
-            0.0,
-            float(bar["first_x"]) if notes else 0.5 * (float(bar["x0"]) + float(bar["x1"])) - 0.4 * (float(bar["x1"]) - float(bar["x0"])),
-        )
-        known = [*([] if notes and notes[0][0] < 1e-6 else [begin]), *notes, (bar_quarters.get(bar_id, 4.0), float(bar["x1"]))]
-        known.sort()
-        last = -1e9
-        for count in said:
-            x = next((px for q, px in notes if q == count.quarters), None)
-            held = x is None
-            if x is None:
-                x = float(np.interp(count.quarters, [q for q, _ in known], [px for _, px in known]))
-            if held and x - last < LEAST_APART:
-                continue  # no room for the word: the beat after it counts
-            last = x
-            yield x, count.word, held
+        places = _in_bar(geometry, bar, said, bar_quarters.get(bar_id, 4.0))
+        # What stands on a note first, then the numbers, then what fits between.
+        order = sorted(range(len(said)), key=lambda k: (said[k].note_id is None, not said[k].word.isdigit(), k))
+        taken: list[tuple[float, float]] = []
+        for k in order:
+            held = said[k].note_id is None
+            half = 0.5 * len(said[k].word) * (SMALL_LETTER if held and not said[k].word.isdigit() else LETTER)
+            room = all(abs(places[k] - x) >= half + other + APART for x, other in taken)
+            if not room and held and not said[k].word.isdigit():
+                continue
+            taken.append((places[k], half))
+            yield places[k], said[k].word, held
+
+
+def _in_bar(geometry: dict[str, Any], bar: Mapping[str, float], said: Sequence[Counted], length: float) -> list[float]:
+    """The x of every count of a bar: its note's, else between the notes and the ends of the bar."""
+    notes = {c.quarters: float(geometry["notes"][c.note_id]["x"]) for c in said if c.note_id in geometry["notes"]}
+    width = float(bar["x1"]) - float(bar["x0"])
+    known = {0.0: float(bar["first_x"]) if notes else float(bar["x0"]) + 0.15 * width, length: float(bar["x1"]), **notes}
+    quarters = sorted(known)
+    return [float(np.interp(c.quarters, quarters, [known[q] for q in quarters])) for c in said]
 
 
 def _draw_fingerings(layer: etree._Element, index: int, geometry: dict[str, Any], fingerings: Mapping[str, Fingering], top: float) -> None:
