@@ -8,6 +8,7 @@ import mido
 from django.test import SimpleTestCase
 
 from didactor.core.errors import ScoreError
+from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation, expect
 from didactor.core.score.model import Score
 from didactor.core.score.read.abc import abc_to_musicxml
@@ -113,9 +114,11 @@ class AbcTests(SimpleTestCase):
 
 
 class MidiTests(SimpleTestCase):
-    def file(self, *messages: tuple[int, int, int], metre: tuple[int, int] = (3, 4), key: str = "Bb") -> bytes:
+    def file(
+        self, *messages: tuple[int, int, int], metre: tuple[int, int] = (3, 4), key: str = "Bb", channel: int = 0, ticks: int = 480
+    ) -> bytes:
         """Notes as (onset, length, pitch) in ticks of 480 a quarter, a little unsteady."""
-        midi = mido.MidiFile(ticks_per_beat=480)
+        midi = mido.MidiFile(ticks_per_beat=ticks)
         track = mido.MidiTrack()
         midi.tracks.append(track)
         track.append(mido.MetaMessage("track_name", name="Reed pipe", time=0))
@@ -125,7 +128,7 @@ class MidiTests(SimpleTestCase):
         events = sorted([(on, "note_on", p) for on, _, p in messages] + [(on + length, "note_off", p) for on, length, p in messages])
         at = 0
         for time, kind, pitch in events:
-            track.append(mido.Message(kind, note=pitch, velocity=70 if kind == "note_on" else 0, time=time - at))
+            track.append(mido.Message(kind, channel=channel, note=pitch, velocity=70 if kind == "note_on" else 0, time=time - at))
             at = time
         data = io.BytesIO()
         midi.save(file=data)
@@ -140,6 +143,34 @@ class MidiTests(SimpleTestCase):
         part = scores(self.file((0, 155, 60), (160, 155, 62), (320, 155, 64), (960, 950, 60), (960, 950, 64), key="C"))[0].parts[0]
         found = [(p, round(o, 3), round(d, 3)) for p, o, d in sounds(expect(part))]
         self.assertEqual(found, [("C4", 0, 0.333), ("D4", 0.333, 0.333), ("E4", 0.667, 0.333), ("C4", 2, 2), ("E4", 2, 2)])
+
+    def test_a_written_file_keeps_its_quintuplets_and_short_notes(self):
+        # Five, eight, six and seven to the quarter, a little off where the ticks do not divide.
+        for ticks in (480, 96, 1024):
+            onsets = [round(ticks * (quarter + k / d)) for quarter, d in enumerate((5, 8, 6, 7)) for k in range(d)]
+            lengths = [b - a for a, b in zip(onsets, [*onsets[1:], 4 * ticks], strict=True)]
+            notes = [(on, length, 60 + i % 7) for i, (on, length) in enumerate(zip(onsets, lengths, strict=True))]
+            part = scores(self.file(*notes, metre=(4, 4), key="C", ticks=ticks))[0].parts[0]
+            due = [(round(q + k / d, 3), round(1 / d, 3)) for q, d in enumerate((5, 8, 6, 7)) for k in range(d)]
+            if ticks == 96:  # a seventh of 96 ticks lies as near to a sixteenth's grid: nobody can tell
+                due, part_sounds = due[:19], sounds(expect(part))[:19]
+            else:
+                part_sounds = sounds(expect(part))
+            self.assertEqual([(round(o, 3), round(d, 3)) for _, o, d in part_sounds], due, ticks)
+
+    def test_a_played_file_is_not_taken_for_a_written_one(self):
+        # A player's sixteenths, some by chance where quintuplets would be.
+        notes = [(11, 90, 60), (96, 100, 62), (250, 90, 64), (371, 90, 65), (497, 400, 67)]
+        part = scores(self.file(*notes, metre=(4, 4), key="C"))[0].parts[0]
+        self.assertEqual([(o, d) for _, o, d in sounds(expect(part))], [(0, 0.25), (0.25, 0.25), (0.5, 0.25), (0.75, 0.25), (1, 0.75)])
+
+    def test_drums_become_strokes_on_one_line(self):
+        notes = [(0, 60, 36), (0, 60, 42), (240, 60, 42), (480, 60, 38), (720, 60, 42), (1440, 60, 36)]
+        [(xml, problems)] = to_musicxml(self.file(*notes, metre=(4, 4), channel=9))
+        part = read(prepare(xml)).parts[0]
+        self.assertEqual([(n.onset_quarters, n.unpitched) for n in part.notes], [(0, True), (0.5, True), (1, True), (1.5, True), (3, True)])
+        self.assertIn("which drum is not told", problems[0].text)
+        self.assertFalse(find_instrument(part.instrument).pitched)
 
     def test_damage_and_emptiness_are_told(self):
         with self.assertRaisesMessage(ScoreError, "damaged"):

@@ -1,7 +1,11 @@
 """Standard MIDI files in: notes laid on a grid and written down, a part for each track and channel.
 
-MIDI knows no spelling, no rests and no bars beyond its metre: pitches are spelled in the file's key, onsets go to the nearest
-sixteenth or triplet eighth, notes last to the next one unless a clear silence follows. One voice a part: what overlaps is cut.
+MIDI knows no spelling, no rests and no bars beyond its metre: pitches are spelled in the file's key, notes last to the next one unless a
+clear silence follows. One voice a part: what overlaps is cut. In a file that was written rather than played, every quarter has the
+coarsest division that all its notes lie on, down to sixty-fourths and septuplets; in one that was played, onsets go to the nearest
+sixteenth or triplet eighth. Drums become strokes on one line.
+
+Times are whole numbers, ``UNIT`` a quarter, which every division divides.
 """
 
 from __future__ import annotations
@@ -10,10 +14,12 @@ import io
 from bisect import bisect_right
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import lru_cache
 
 import mido
 
 from didactor.core.errors import Problem, ScoreError
+from didactor.core.instruments import find_instrument
 from didactor.core.score.read.formats import Format, register
 from didactor.core.score.spelling import simplest
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, Pitch, without_control_signs, write_draft
@@ -21,10 +27,16 @@ from didactor.core.units import STEP_SEMITONES, name_to_midi
 
 MAX_NOTES, MAX_BARS = 60_000, 3000
 DRUMS = 9
-#: Onsets go to one of these parts of a quarter, whichever is nearer; triplets only where they are clearly nearer.
-STRAIGHT, TRIPLET, CLEARLY = Fraction(1, 4), Fraction(1, 3), Fraction(1, 24)
+UNIT = 1680
+#: Of what was played, onsets go to a sixteenth or a triplet eighth, whichever is nearer; triplets only where they are clearly nearer.
+STRAIGHT, TRIPLET, CLEARLY = UNIT // 4, UNIT // 3, UNIT // 24
+#: Into how many a quarter may be divided, the likelier first. A file was written, not played, when this share of its onsets lies on one
+#: of them to the tick; by chance 7 % do at 480 ticks a quarter, 35 % at 96.
+DIVISIONS, WRITTEN_SHARE = (4, 3, 8, 6, 5, 12, 16, 7), 0.75
 #: A gap shorter than this, and shorter than half the note, is the player's articulation, not a rest.
-SMALL_GAP = Fraction(1, 2)
+SMALL_GAP = UNIT // 2
+#: Tuplets by what divides their quarter: so many in the time of so many.
+_TUPLETS = {3: 2, 5: 4, 7: 4}
 _KEYS = {
     "Cb": -7,
     "Gb": -6,
@@ -47,7 +59,8 @@ _KEYS = {
 @dataclass
 class _Track:
     name: str = ""
-    notes: list[tuple[Fraction, Fraction, int]] = field(default_factory=list)
+    notes: list[tuple[int, int, int]] = field(default_factory=list)
+    drums: bool = False
 
 
 def midi_to_musicxml(data: bytes) -> tuple[bytes, list[Problem]]:
@@ -67,20 +80,30 @@ def midi_to_musicxml(data: bytes) -> tuple[bytes, list[Problem]]:
     tracks, metres, fifths, tempo = _gather(file)
     voices = [t for t in tracks if t.notes]
     if not voices:
-        raise ScoreError("score.no_notes", "There is not a single note in this MIDI file (drums are left out).")
+        raise ScoreError("score.no_notes", "There is not a single note in this MIDI file.")
+    tick = -(-UNIT // file.ticks_per_beat)
+    onsets = [begin for track in voices for begin, _, _ in track.notes]
+    half = -(-UNIT // (2 * file.ticks_per_beat))
+    written = sum(any(_off(t, d) <= half for d in DIVISIONS) for t in onsets) >= WRITTEN_SHARE * len(onsets)
     problems = []
     parts = []
     for number, track in enumerate(voices, start=1):
-        notes, cut = _one_voice(track.notes)
-        if cut:
-            problems.append(Problem(code="score.midi", text=f"{track.name or f'Track {number}'}: {cut} overlapping notes were shortened."))
-        parts.append(DraftPart(name=track.name or f"Track {number}", bars=_bars(notes, metres, fifths, tempo), clef=_clef(notes)))
+        name = track.name or f"Track {number}"
+        if track.drums and find_instrument(name).pitched:
+            name = f"Percussion ({track.name})" if track.name else "Percussion"
+        notes, cut = _one_voice(track, _Grid([begin for begin, _, _ in track.notes], tick if written else None))
+        if cut and not track.drums:
+            problems.append(Problem(code="score.midi", text=f"{name}: {cut} overlapping notes were shortened."))
+        if track.drums:
+            problems.append(Problem(code="score.midi", text=f"{name}: written as strokes on one line; which drum is not told."))
+        bars = _bars(notes, metres, 0 if track.drums else fifths, tempo, strokes=track.drums)
+        parts.append(DraftPart(name=name, bars=bars, clef="percussion" if track.drums else _clef(notes)))
     return write_draft(parts), problems
 
 
-def _gather(file: mido.MidiFile) -> tuple[list[_Track], list[tuple[Fraction, tuple[int, int]]], int, float | None]:
+def _gather(file: mido.MidiFile) -> tuple[list[_Track], list[tuple[int, tuple[int, int]]], int, float | None]:
     found: dict[tuple[int, int], _Track] = {}
-    metres: dict[Fraction, tuple[int, int]] = {}
+    metres: dict[int, tuple[int, int]] = {}
     fifths, tempo = 0, None
     count = 0
     for index, track in enumerate(file.tracks):
@@ -88,97 +111,143 @@ def _gather(file: mido.MidiFile) -> tuple[list[_Track], list[tuple[Fraction, tup
         sounding: dict[tuple[int, int], int] = {}
         for message in track:
             at += message.time
-            quarters = Fraction(at, file.ticks_per_beat)
+            time = round(at * UNIT / file.ticks_per_beat)
             if message.type == "track_name":
                 name = without_control_signs(message.name).strip()[:60]
             elif message.type == "time_signature" and 0 < message.numerator <= 64 and message.denominator in (1, 2, 4, 8, 16, 32):
-                metres.setdefault(quarters, (message.numerator, message.denominator))
+                metres.setdefault(time, (message.numerator, message.denominator))
             elif message.type == "key_signature" and fifths == 0:
                 fifths = _KEYS.get(message.key.rstrip("m"), 0) - (3 if message.key.endswith("m") else 0)
             elif message.type == "set_tempo" and tempo is None:
                 tempo = round(mido.tempo2bpm(message.tempo), 1)
-            elif message.type in ("note_on", "note_off") and message.channel != DRUMS:
+            elif message.type in ("note_on", "note_off"):
                 key = (message.channel, message.note)
                 if key in sounding:
-                    begin = Fraction(sounding.pop(key), file.ticks_per_beat)
-                    found.setdefault((index, message.channel), _Track(name=name)).notes.append((begin, quarters - begin, message.note))
+                    begin, drums = sounding.pop(key), message.channel == DRUMS
+                    track_of = found.setdefault((index, message.channel), _Track(name=name, drums=drums))
+                    track_of.notes.append((begin, time - begin, message.note))
                     count += 1
                 if message.type == "note_on" and message.velocity:
-                    sounding[key] = at
+                    sounding[key] = time
             if count > MAX_NOTES:
                 raise ScoreError("score.too_long", f"The MIDI file has more than {MAX_NOTES} notes. Split it and try again.")
-    return list(found.values()), sorted(metres.items()) or [(Fraction(0), (4, 4))], max(-7, min(7, fifths)), tempo
+    return list(found.values()), sorted(metres.items()) or [(0, (4, 4))], max(-7, min(7, fifths)), tempo
 
 
-def _on_grid(time: Fraction) -> Fraction:
-    straight, triplet = (round(time / step) * step for step in (STRAIGHT, TRIPLET))
-    return triplet if abs(time - triplet) + CLEARLY < abs(time - straight) else straight
+def _off(time: int, division: int) -> int:
+    """How far a time is from the nearest part of a quarter divided so."""
+    step = UNIT // division
+    return abs(time - (time + step // 2) // step * step)
 
 
-def _one_voice(notes: list[tuple[Fraction, Fraction, int]]) -> tuple[list[tuple[Fraction, Fraction, list[int]]], int]:
+class _Grid:
+    """Where times go. ``tick`` is the file's own precision; None for one that was played: its quarters are divided as they may be."""
+
+    def __init__(self, onsets: list[int], tick: int | None) -> None:
+        self.divisions: dict[int, int] = {}
+        if tick is None:
+            return
+        inside: dict[int, list[int]] = {}
+        for onset in onsets:
+            inside.setdefault((onset + tick) // UNIT, []).append(onset)
+        for quarter, times in inside.items():
+            self.divisions[quarter] = next((d for d in DIVISIONS if all(_off(t, d) <= tick for t in times)), 0)
+
+    def place(self, time: int) -> int:
+        division = self.divisions.get(time // UNIT, 0)
+        if division:
+            step = UNIT // division
+            return (time + step // 2) // step * step
+        straight, triplet = ((time + step // 2) // step * step for step in (STRAIGHT, TRIPLET))
+        return triplet if abs(time - triplet) + CLEARLY < abs(time - straight) else straight
+
+    def shortest(self, time: int) -> int:
+        return UNIT // (self.divisions.get(time // UNIT, 0) or 4)
+
+
+def _one_voice(track: _Track, grid: _Grid) -> tuple[list[tuple[int, int, list[int]]], int]:
     """Chords one after the other as (onset, length, pitches), and how many had to be shortened."""
-    chords: dict[Fraction, list[tuple[Fraction, int]]] = {}
-    for begin, length, midi in notes:
-        chords.setdefault(_on_grid(begin), []).append((length, midi))
+    chords: dict[int, list[tuple[int, int]]] = {}
+    for begin, length, midi in track.notes:
+        chords.setdefault(grid.place(begin), []).append((length, midi))
     onsets = sorted(chords)
     result, cut = [], 0
     for number, onset in enumerate(onsets):
         room = onsets[number + 1] - onset if number + 1 < len(onsets) else None
-        wanted = max(STRAIGHT, _on_grid(onset + max(length for length, _ in chords[onset])) - onset)
-        if room is not None:
+        wanted = max(grid.shortest(onset), grid.place(onset + max(length for length, _ in chords[onset])) - onset)
+        if track.drums:
+            wanted = min(room or UNIT, UNIT)  # a stroke has no length: it is written up to the next, a quarter at most
+        elif room is not None:
             cut += wanted > room
             gap = room - wanted
-            wanted = room if gap < 0 or gap < min(SMALL_GAP, wanted / 2 + Fraction(1, 8)) else wanted
+            wanted = room if gap < 0 or gap < min(SMALL_GAP, wanted // 2 + UNIT // 8) else wanted
         result.append((onset, wanted, sorted({midi for _, midi in chords[onset]})))
     return result, cut
 
 
 def _bars(
-    notes: list[tuple[Fraction, Fraction, list[int]]], metres: list[tuple[Fraction, tuple[int, int]]], fifths: int, tempo: float | None
+    notes: list[tuple[int, int, list[int]]],
+    metres: list[tuple[int, tuple[int, int]]],
+    fifths: int,
+    tempo: float | None,
+    *,
+    strokes: bool,
 ) -> list[DraftBar]:
     end = max(onset + length for onset, length, _ in notes)
-    starts: list[Fraction] = []
+    starts: list[int] = []
     bars: list[DraftBar] = []
-    at, metre = Fraction(0), None
+    at, metre, due = 0, None, 0
     while at < end:
-        own = [m for when, m in metres if when <= at][-1:] or [metres[0][1]]
-        bar = DraftBar(metre=(*own[0], "") if own[0] != metre else None)
-        metre = own[0]
+        while due + 1 < len(metres) and metres[due + 1][0] <= at:
+            due += 1
+        own = metres[due][1]
+        bars.append(DraftBar(metre=(*own, "") if own != metre else None))
+        metre = own
         starts.append(at)
-        bars.append(bar)
-        at += Fraction(4 * metre[0], metre[1])
+        at += 4 * UNIT * metre[0] // metre[1]
         if len(bars) > MAX_BARS:
             raise ScoreError("score.too_long", f"The MIDI file comes to more than {MAX_BARS} bars.")
     bars[0].fifths, bars[0].tempo_qpm = fifths, tempo
     starts.append(at)
-    filled = Fraction(0)
-    for onset, length, midis in [*notes, (starts[-1], Fraction(0), [])]:
-        _put(bars, starts, filled, onset - filled, [])
+    filled = 0
+    for onset, length, midis in [*notes, (starts[-1], 0, [])]:
+        _put(bars, starts, filled, onset - filled, [], stroke=False)
         if midis:
-            _put(bars, starts, onset, length, [_pitch(m, fifths) for m in midis])
+            _put(bars, starts, onset, length, [] if strokes else [_pitch(m, fifths) for m in midis], stroke=strokes)
         filled = onset + length
     bars[-1].style = "light-heavy"
     return bars
 
 
-def _put(bars: list[DraftBar], starts: list[Fraction], at: Fraction, length: Fraction, pitches: list[Pitch]) -> None:
-    """A note or rest, tied over the bar lines and off the triplet grid's edges that it crosses."""
+def _put(bars: list[DraftBar], starts: list[int], at: int, length: int, pitches: list[Pitch], *, stroke: bool) -> None:
+    """A note, stroke or rest, tied over the bar lines and off the edges of a tuplet's quarter that it crosses."""
     first = True
     while length > 0:
         index = bisect_right(starts, at) - 1
         here = min(length, starts[index + 1] - at)
-        to_beat = -at % 1
-        thirds = at.denominator % 3 == 0 or here.denominator % 3 == 0
-        if thirds and (to_beat or here > 1):
-            here = min(here, to_beat or Fraction(int(here)) or here)
-        thirds = here.denominator % 3 == 0
+        to_beat = -at % UNIT
+        tuplet = _tuplet(at) or _tuplet(here)
+        if tuplet and (to_beat or here > UNIT):
+            here = min(here, to_beat or here // UNIT * UNIT or here)
+        tuplet = _tuplet(here)
         more = here < length
         own = [Pitch(step=p.step, alter=p.alter, octave=p.octave, tie_start=more, tie_stop=not first) for p in pitches]
-        note = DraftNote(nominal=here * Fraction(3, 2) if thirds else here, pitches=own)
-        if thirds:
-            note.actual, note.normal = 3, 2
+        note = DraftNote(nominal=_quarters(here), pitches=own, stroke=stroke and first)
+        if tuplet:
+            note.actual, note.normal = tuplet, _TUPLETS[tuplet]
+            note.nominal = _quarters(here) * Fraction(tuplet, note.normal)
         bars[index].notes.append(note)
         at, length, first = at + here, length - here, False
+
+
+@lru_cache(maxsize=4096)
+def _quarters(time: int) -> Fraction:
+    return Fraction(time, UNIT)
+
+
+def _tuplet(time: int) -> int:
+    """What a time's quarter is divided by besides two: 3, 5, 7; 0 for nothing."""
+    return next((t for t in _TUPLETS if _quarters(time).denominator % t == 0), 0)
 
 
 def _pitch(midi: int, fifths: int) -> Pitch:
@@ -186,7 +255,7 @@ def _pitch(midi: int, fifths: int) -> Pitch:
     return Pitch(step=step, alter=alter, octave=(midi - alter - STEP_SEMITONES[step]) // 12 - 1)
 
 
-def _clef(notes: list[tuple[Fraction, Fraction, list[int]]]) -> str:
+def _clef(notes: list[tuple[int, int, list[int]]]) -> str:
     pitches = sorted(m for _, _, midis in notes for m in midis)
     return "bass" if pitches[len(pitches) // 2] < name_to_midi("A3") else "treble"
 

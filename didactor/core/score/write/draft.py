@@ -9,6 +9,8 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import lru_cache
+from math import lcm
 
 from lxml import etree
 
@@ -103,7 +105,8 @@ def without_control_signs(text: str) -> str:
     return re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]", "", text)
 
 
-def pieces_of(nominal: Fraction) -> list[tuple[Fraction, str, int]]:
+@lru_cache(maxsize=4096)
+def pieces_of(nominal: Fraction) -> tuple[tuple[Fraction, str, int], ...]:
     """A length as (quarters, type, dots), to be tied; what no notehead can make (finer than a 256th) is left off."""
     found = []
     while nominal > 0:
@@ -117,7 +120,7 @@ def pieces_of(nominal: Fraction) -> list[tuple[Fraction, str, int]]:
             total += value / 2**dots
         found.append((total, name, dots))
         nominal -= total
-    return found
+    return tuple(found)
 
 
 def write_draft(parts: Sequence[DraftPart], title: str = "", composer: str = "") -> bytes:
@@ -142,15 +145,13 @@ def _divisions(part: DraftPart) -> int:
     for bar in part.bars:
         for note in bar.notes:
             for total, _, _ in pieces_of(note.nominal):
-                length = total * note.normal / note.actual
-                result = result * length.denominator // _gcd(result, length.denominator)
+                result = lcm(result, _in_tuplet(total, note.normal, note.actual).denominator)
     return min(result, 16_384)
 
 
-def _gcd(a: int, b: int) -> int:
-    while b:
-        a, b = b, a % b
-    return a
+@lru_cache(maxsize=4096)
+def _in_tuplet(length: Fraction, normal: int, actual: int) -> Fraction:
+    return length * normal / actual
 
 
 def _write_part(element: etree._Element, part: DraftPart) -> None:
@@ -276,7 +277,7 @@ def _with_beams(notes: Sequence[DraftNote], metre: tuple[int, int, str] | None) 
 
 def _write_note(measure: etree._Element, note: DraftNote, divisions: int, beam: str) -> None:
     _write_before(measure, note)
-    pieces = pieces_of(note.nominal) or [(Fraction(1, 64), "256th", 0)]
+    pieces = pieces_of(note.nominal) or ((Fraction(1, 64), "256th", 0),)
     for number, (total, name, dots) in enumerate(pieces):
         first, last = number == 0, number == len(pieces) - 1
         for voice, pitch in enumerate(note.pitches or [None]):
@@ -287,7 +288,7 @@ def _write_note(measure: etree._Element, note: DraftNote, divisions: int, beam: 
                 etree.SubElement(element, "chord")
             starts, stops = _write_pitch(element, note, pitch, first=first, last=last)
             if not note.grace:
-                length = total * note.normal / note.actual * divisions
+                length = _in_tuplet(total, note.normal, note.actual) * divisions
                 etree.SubElement(element, "duration").text = str(round(length))
             for kind, on in (("stop", stops), ("start", starts)):
                 if on:
