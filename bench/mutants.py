@@ -8,8 +8,8 @@
 
 A fault is a guard taken away, a comparison or a condition turned round, a threshold half as large again, a decorator of permissions
 dropped, a filter inverted. Which ones are dealt depends on the code itself and changes only where that changes. Each is put into a copy
-of the repository and the tests of its room run there until the first fails: those that name the module first. Not noticed by them
-counts as not noticed, though another room's might. Words, types and logging are left alone.
+of the repository and those tests of its room that name the module run there until the first fails (all of the room where none does). Not
+noticed by them counts as not noticed, though others might: the figure is a lower bound. Words, types and logging are left alone.
 
 The last line is one JSON object; exits 1 below the floor.
 """
@@ -197,11 +197,11 @@ def dealt(count: int, rooms: list[str]) -> list[Mutant]:
     return found
 
 
-def tests_for(mutant: Mutant) -> list[list[str]]:
-    """Test modules of its room in two turns: those that name the module or its package, then the rest."""
+def tests_for(mutant: Mutant) -> list[str]:
+    """Test modules of its room that name the module or its package; all where none does."""
     folder = ROOT / ROOMS[mutant.room][2]
     if mutant.room == "scripts":
-        return [[str(f.relative_to(ROOT)) for f in sorted(folder.glob("*.mjs"))]]
+        return [str(f.relative_to(ROOT)) for f in sorted(folder.glob("*.mjs"))]
     module, package = Path(mutant.file).stem, Path(mutant.file).parent.name
     near, far = [], []
     for path in sorted(folder.glob("test_*.py")):
@@ -209,7 +209,7 @@ def tests_for(mutant: Mutant) -> list[list[str]]:
         name = ".".join(path.relative_to(ROOT).with_suffix("").parts)
         named = re.search(rf"\b{module}\b", text) or re.search(rf"\b{package}\.\w*{module}\b", text)
         (near if named else far).append(name)
-    return [turn for turn in (near, far) if turn]
+    return near or far
 
 
 class Bench:
@@ -237,7 +237,7 @@ class Bench:
         lines[mutant.line - 1] = line[: mutant.column] + line[mutant.column :].replace(mutant.old, mutant.new, 1)
         path.write_text("".join(lines))
         try:
-            return next(filter(None, map(self._fails, tests_for(mutant))), "")
+            return self._fails(tests_for(mutant))
         finally:
             path.write_text(whole)
 

@@ -65,7 +65,7 @@ class Line:
         """Whether between two matched notes about the time went by that is written there: nothing was left out then, whatever was heard."""
         elapsed = self.events[self.final[after]].onset_s - self.events[self.final[before]].onset_s
         written = self.expectation.notes[after].onset_quarters - self.expectation.notes[before].onset_quarters
-        return elapsed >= TAKEN_SHARE * written * self.alignment.seconds_per_quarter
+        return 0 < TAKEN_SHARE * written * self.alignment.seconds_per_quarter <= elapsed
 
     def unmatched_events(self) -> list[Event]:
         taken = {m.event for m in self.alignment.matches}

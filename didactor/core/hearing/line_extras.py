@@ -50,6 +50,9 @@ def extras_of(line: Line, instrument: Instrument) -> list[ExtraNote]:
         if odds < (EXTRA_BEYOND_DOUBT if explained else EXTRA_STRUCK if may_ring else EXTRA_SURE):
             continue
         previous = max((m for m in matches if m.event < index), key=lambda m: m.event)
+        following = min((m for m in matches if m.event > index), key=lambda m: m.event)
+        if following.jump and line.time_was_taken(previous.note, following.note):
+            continue  # what was played here could not be followed: it may be what is written
         onset_s = line.events[index].onset_s
         elapsed = (onset_s - line.events[previous.event].onset_s) / max(line.alignment.seconds_per_quarter, 1e-3)
         found.append(place_extra(line.expectation, previous.note, elapsed, onset_s, event.midi - line.shift))

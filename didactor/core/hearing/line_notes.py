@@ -154,6 +154,8 @@ class JudgedLine(Line):
                 heard_midi=midi,
                 stretch=self.stretches[before],
             )
+        if self.stretches[before] != self.stretches[after]:
+            return _not_judged("the playing goes on elsewhere here")
         if self._held_over(index, before):
             return _not_judged("not heard apart from the note before: the same pitch went on sounding")
         if self.drop_and_rise(index, due_s)[0] > SURE_DROP_DB and self.is_tail(index, due_s):

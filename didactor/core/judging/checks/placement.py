@@ -16,7 +16,7 @@ SCATTER_FACTOR = 2.5
 DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
 #: A longer beat is divided by whoever feels it, and its share counts as this one's (the intervals that people keep best time in end
 #: about here: Parncutt 1994).
-LONGEST_BEAT_S = 0.7
+LONGEST_BEAT_S = 0.85
 #: The first and the last note have neighbours on one side only: the pulse is less sure there.
 AT_THE_ENDS = 1.6
 
