@@ -8,6 +8,7 @@ from django.test import SimpleTestCase
 
 from didactor.core.score.expected import expect
 from didactor.core.score.model import Part
+from didactor.core.score.read.formats import to_musicxml
 from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.study.difficulty import HARDEST, Correction, difficulty, ladder, starting_tempo
 from didactor.core.score.study.hand_moves import hand_changes
@@ -40,6 +41,28 @@ class LikenessTests(SimpleTestCase):
     def test_rhythm_changed_and_a_moved_copy_with_a_trap(self):
         self.assertEqual(self.like(FIRST, "C4:q E4:e. F4:s G4:q E4:q")[0][2], Kind.ALMOST)
         self.assertEqual(self.like(FIRST, "D4:q F#4:e G4:e A4:q A4:q"), [(1, 0, Kind.ALMOST, 2, 1)])
+
+
+def chart(grid: str) -> Part:
+    [(xml, _)] = to_musicxml(f"{{title: A chart}}\n{{start_of_grid}}\n{grid}\n{{end_of_grid}}\n".encode())
+    return read(prepare(xml)).parts[0]
+
+
+class ChartTests(SimpleTestCase):
+    def test_bars_of_a_chart_are_alike_by_their_chords(self):
+        made = chart("| C . . . | G . . . | C . . . | C . G . | C . F . |")
+        found = {x.bar: (x.pattern, x.kind) for x in likenesses(made)}
+        self.assertEqual(found[2], (0, Kind.SAME))
+        self.assertEqual({bar for bar, (_, kind) in found.items() if kind is Kind.SAME}, {2})
+        # The fifth is the fourth with another chord at its end: that is the trap.
+        [trap] = [x for x in likenesses(made) if x.bar == 4]
+        at = next(n for n in made.notes if n.id == trap.trap[0])
+        self.assertEqual((trap.pattern, trap.kind, at.bar_index, at.onset_quarters), (3, Kind.ALMOST, 4, 2))
+
+    def test_quick_changes_make_a_bar_of_a_chart_the_hardest(self):
+        made = chart("| C . . . | G . . . | C . . . | C F G Am | C . . . |")
+        found = difficulty(expect(made), 80.0, made)
+        self.assertEqual((found.hardest.number, found.hardest.why), ("4", ("quick changes of chord",)))
 
 
 class DifficultyTests(SimpleTestCase):

@@ -22,7 +22,18 @@ from didactor.core.score.model import Part
 from didactor.core.score.spelling import key_alters
 from didactor.core.score.study.hand_moves import hand_changes, hand_moves
 
-WEIGHTS = {"speed": 1.6, "rhythm": 1.0, "leaps": 0.8, "signs": 1.1, "key": 0.35, "range": 0.5, "together": 0.9, "moves": 0.5, "hands": 0.3}
+WEIGHTS = {
+    "speed": 1.6,
+    "rhythm": 1.0,
+    "leaps": 0.8,
+    "signs": 1.1,
+    "key": 0.35,
+    "range": 0.5,
+    "together": 0.9,
+    "moves": 0.5,
+    "hands": 0.3,
+    "changes": 0.5,
+}
 WORDS = {
     "speed": "many notes a second",
     "rhythm": "an unusual rhythm",
@@ -33,6 +44,7 @@ WORDS = {
     "together": "many notes together",
     "moves": "the hand moves",
     "hands": "the line goes from hand to hand",
+    "changes": "quick changes of chord",
 }
 #: So much beyond the usual is worth a word.
 NOTICED = 0.25
@@ -109,6 +121,7 @@ def difficulty(expectation: Expectation, tempo_qpm: float, part: Part) -> Diffic
     bar_of = {n.id: part.bars[n.bar_index].number for n in part.notes}
     moves = Counter(bar_of[note] for note in hand_moves(part.notes, find_instrument(part.instrument)))
     hands = Counter(bar_of[note] for note in hand_changes(part.notes))
+    changes = _changes(expectation)
     bars = []
     seen: set[str] = set()
     for bar in expectation.bars:
@@ -116,10 +129,26 @@ def difficulty(expectation: Expectation, tempo_qpm: float, part: Part) -> Diffic
             continue
         seen.add(bar.number)
         own = [n for n in expectation.notes if n.bar == bar.number and n.pass_ == bar.pass_ and not n.grace]
-        bars.append(_of_bar(bar, own, tempo_qpm, fifths.get(bar.number, 0), moves[bar.number], hands[bar.number]))
+        counted = {"moves": moves[bar.number], "hands": hands[bar.number], "changes": changes[bar.start_quarters] * tempo_qpm / 60.0}
+        bars.append(_of_bar(bar, own, tempo_qpm, fifths.get(bar.number, 0), counted))
     with_notes = [bar.parts for bar in bars if bar.value > 0]
     usual = {name: median(parts[name] for parts in with_notes) for name in WEIGHTS} if with_notes else {}
     return Difficulty(value=_of_all(bars), bars=tuple(replace(bar, usual=usual) for bar in bars))
+
+
+def _changes(expectation: Expectation) -> dict[float, float]:
+    """By the beginning of each bar, how quickly strummed chords change in it: one over the quarters that each new one lasts, summed."""
+    found = {bar.start_quarters: 0.0 for bar in expectation.bars}
+    if not any(n.unpitched for n in expectation.notes):
+        return found  # names over notes are not played
+    edges = [*expectation.chords[1:], None]
+    before = ""
+    for chord, following in zip(expectation.chords, edges, strict=True):
+        end = following.onset_quarters if following else expectation.length_quarters
+        if chord.text != before and before:
+            found[expectation.bar_at(chord.onset_quarters).start_quarters] += 1.0 / max(end - chord.onset_quarters, 0.5)
+        before = chord.text
+    return found
 
 
 def _of_all(bars: Sequence[BarDifficulty]) -> float:
@@ -127,7 +156,7 @@ def _of_all(bars: Sequence[BarDifficulty]) -> float:
     return 0.7 * max(values) + 0.3 * sum(values) / len(values)
 
 
-def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fifths: int, moves: int, hands: int) -> BarDifficulty:
+def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fifths: int, counted: Mapping[str, float]) -> BarDifficulty:
     onsets = sorted({round(n.beat, 4) for n in notes})
     seconds = bar.length_quarters * 60.0 / tempo_qpm
     per_second = _densest(onsets, bar, tempo_qpm) if onsets else 0.0
@@ -142,8 +171,7 @@ def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fif
         "key": max(0, abs(fifths) - 1) / 2,
         "range": max(0, (max(pitches) - min(pitches)) - 7) / 12 if pitches else 0.0,
         "together": len(notes) / max(1, len(onsets)) - 1,
-        "moves": min(moves, 4),
-        "hands": min(hands, 4),
+        **{name: min(value, 4) for name, value in counted.items()},
     }
     parts = {name: round(WEIGHTS[name] * value, 3) for name, value in raw.items()}
     return BarDifficulty(

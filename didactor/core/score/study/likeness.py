@@ -1,21 +1,22 @@
 """Which bars of a part are the same, the same at another pitch, or almost the same: learning one of them pays twice.
 
-A bar's pattern is its onsets, lengths and intervals from its first note. Of two bars that are almost the same, the later one hides a
-*trap*: the place where it leaves the pattern that the player has just learnt.
+A bar's pattern is its onsets, lengths and intervals from its first note; of strokes, the chords that they sound. Of two bars that are
+almost the same, the later one hides a *trap*: the place where it leaves the pattern that the player has just learnt.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from didactor.core.score.model import Note, Part
+from didactor.core.score.model import ChordSymbol, Note, Part
 
 #: Bars with fewer notes than this are too plain to be called almost the same.
 FEWEST_NOTES = 3
 _GRID = 48
 
-Slot = tuple[int, tuple[int, ...], int]
+Slot = tuple[int, tuple[int, ...], int, str]
 
 
 class Kind(StrEnum):
@@ -41,7 +42,9 @@ class Likeness:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Content:
-    """A bar as slots of (onset, pitches or nothing for strokes, length) in parts of a quarter, with the ids behind each slot."""
+    """A bar as slots of (onset, pitches or nothing for strokes, length, the chord that a stroke sounds) in parts of a quarter, with the
+    ids behind each slot.
+    """
 
     slots: tuple[Slot, ...]
     ids: tuple[tuple[str, ...], ...]
@@ -49,8 +52,8 @@ class _Content:
     @property
     def shape(self) -> tuple[Slot, ...]:
         """The same with pitches counted from the first."""
-        base = next((p[0] for _, p, _ in self.slots if p), 0)
-        return tuple((onset, tuple(p - base for p in pitches), length) for onset, pitches, length in self.slots)
+        base = next((p[0] for _, p, _, _ in self.slots if p), 0)
+        return tuple((onset, tuple(p - base for p in pitches), length, chord) for onset, pitches, length, chord in self.slots)
 
 
 def likenesses(part: Part) -> list[Likeness]:
@@ -68,6 +71,7 @@ def likenesses(part: Part) -> list[Likeness]:
 
 
 def _contents(part: Part) -> dict[int, _Content]:
+    chords = sorted(part.chords, key=lambda c: (c.bar_index, c.onset_quarters))
     by_bar: dict[int, dict[tuple[int, int], list[Note]]] = {bar.index: {} for bar in part.bars}
     for note in part.notes:
         if not note.grace:
@@ -81,12 +85,18 @@ def _contents(part: Part) -> dict[int, _Content]:
                     onset + 100_000 * staff,
                     tuple(sorted(n.sounding_midi for n in notes if not n.unpitched)),
                     round(max(n.duration_quarters for n in notes) * _GRID),
+                    _chord_at(chords, index, notes[0].onset_quarters) if notes[0].unpitched else "",
                 )
                 for (onset, staff), notes in ordered
             ),
             ids=tuple(tuple(n.id for n in notes) for _, notes in ordered),
         )
     return result
+
+
+def _chord_at(chords: Sequence[ChordSymbol], bar: int, quarters: float) -> str:
+    """The chord in force, by its name; empty before the first."""
+    return next((c.text for c in reversed(chords) if (c.bar_index, c.onset_quarters) <= (bar, quarters + 1e-6)), "")
 
 
 def _exact(index: int, own: _Content, earlier: list[tuple[int, _Content]]) -> Likeness | None:
@@ -123,7 +133,7 @@ def _at_other_pitches(other: _Content, own: _Content) -> list[tuple[tuple[Slot, 
             if own.slots[at][1] and other.slots[at][1]:
                 shift = own.slots[at][1][0] - other.slots[at][1][0]
                 if shift:
-                    found.append((tuple((o, tuple(p + shift for p in ps), n) for o, ps, n in other.slots), shift))
+                    found.append((tuple((o, tuple(p + shift for p in ps), n, c) for o, ps, n, c in other.slots), shift))
     return found
 
 
@@ -133,6 +143,11 @@ def _one_difference(pattern: tuple[Slot, ...], own: _Content) -> tuple[str, ...]
     theirs_only = [slot for slot in pattern if slot not in set(own.slots)]
     if len(mine_only) == len(theirs_only) == 1:
         return own.ids[mine_only[0]]
+    # One chord is another, for as many strokes as it lasts.
+    pairs = list(zip((own.slots[k] for k in mine_only), theirs_only, strict=False))
+    others = {(mine[3], theirs[3]) for mine, theirs in pairs}
+    if len(mine_only) == len(theirs_only) and len(others) == 1 and all(mine[:3] == theirs[:3] for mine, theirs in pairs):
+        return own.ids[mine_only[0]]
     # A length changed and with it the next onset: a dotted pair for an even one.
     if len(mine_only) == len(theirs_only) == 2 and mine_only[1] == mine_only[0] + 1:
         same_pitches = all(own.slots[k][1] == slot[1] for k, slot in zip(mine_only, theirs_only, strict=True))
@@ -141,7 +156,7 @@ def _one_difference(pattern: tuple[Slot, ...], own: _Content) -> tuple[str, ...]
     mine = [own.slots[k] for k in mine_only]
     for whole, halves in ((mine, theirs_only), (theirs_only, mine)):
         if len(whole) == 1 and len(halves) == 2:
-            (onset, pitches, length), ((first, first_pitches, first_length), (second, _, second_length)) = whole[0], halves
+            (onset, pitches, length, _), ((first, first_pitches, first_length, _), (second, _, second_length, _)) = whole[0], halves
             together = first_length + second_length
             if (first, first_pitches, together) == (onset, pitches, length) and second == first + first_length:
                 return tuple(i for k in mine_only for i in own.ids[k])
