@@ -82,11 +82,11 @@ class AssignmentForm(forms.Form):
         min_value=0, max_value=64, required=False, label="Slowing down at the end, beats", help_text="Allowed over so many last beats."
     )
     preparation_s = forms.IntegerField(
-        min_value=10,
+        min_value=0,
         max_value=3600,
         required=False,
         label="Sealed; time to prepare, seconds",
-        help_text="Empty: open from the start. Else nothing is shown until the student starts the clock.",
+        help_text="Nothing is shown until the student starts the clock. Empty: as the stage has it; 0: open from the start.",
     )
     metronome = forms.ChoiceField(choices=Metronome.choices, initial=Metronome.ALLOWED, required=False, label="Metronome in the take")
     must_show = forms.MultipleChoiceField(
@@ -132,6 +132,11 @@ class AssignmentForm(forms.Form):
         self.fields["due_at"].initial = (timezone.localtime() + timedelta(days=7)).replace(hour=20, minute=0, second=0, microsecond=0)
         self.fields["checklist"].initial = checklist_for("at_tempo", ())
 
+    @property
+    def hidden_for_listening(self) -> list[forms.BoundField]:
+        """What a question about a recording needs no word on, sent as it stands."""
+        return [self[name] for name in ("beat_unit", "tempo", "step", "stage", "count_off", "checklist", "students_see")]
+
     def clean_ladder(self) -> list[float]:
         try:
             tempi = [float(word) for word in self.cleaned_data["ladder"].replace(",", " ").split()]
@@ -169,10 +174,10 @@ class AssignmentForm(forms.Form):
         return data
 
     def people(self) -> list[Enrolment]:
-        """Who is chosen by group or one by one, as far as the form goes yet."""
-        if not self.is_bound:
-            return []
+        """Who is chosen by group or one by one, as far as the form goes yet; whom it begins with before anything was sent."""
         everybody = Enrolment.objects.visible_to(self.teacher).active().select_related("student")
+        if not self.is_bound:
+            return list(everybody.filter(pk__in=self.initial.get("enrolments", [])).order_by("pk"))
         singles = [pk for text in self.data.getlist("enrolments") if (pk := read_id(text)) is not None]
         return list(everybody.filter(Q(pk__in=singles) | Q(group=read_id(self.data.get("group")) or 0)).distinct().order_by("pk"))
 
@@ -184,6 +189,9 @@ class AssignmentForm(forms.Form):
         fields["step"] = data["step"] or "play"
         fields["band_percent"] = data["band_percent"] or stage.band_percent
         fields["takes_allowed"] = data["takes_allowed"] or stage.takes
+        # A question about what is heard is open: there is nothing to read at sight.
+        usual = stage.preparation_s if fields["step"] != "listen" else None
+        fields["preparation_s"] = (usual if data["preparation_s"] is None else data["preparation_s"]) or None
         fields["ritardando_beats"] = data["ritardando_beats"] or 0.0
         fields["metronome"] = data["metronome"] or Metronome.ALLOWED
         return fields
@@ -191,7 +199,9 @@ class AssignmentForm(forms.Form):
 
 def kept_of(assignment: Assignment) -> dict[str, Any]:
     """What a form begins with when an assignment is given again, changed, or kept as a template."""
-    return as_typed({name: getattr(assignment, name) for name in KEPT})
+    kept = {name: getattr(assignment, name) for name in KEPT}
+    # What is open from the start stays so, whatever its stage has.
+    return as_typed({**kept, "preparation_s": kept["preparation_s"] or (0 if BY_SLUG[assignment.stage].preparation_s else None)})
 
 
 def as_typed(fields: Mapping[str, Any]) -> dict[str, Any]:

@@ -80,6 +80,9 @@ def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
     }
     expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
     initial["step"] = "listen" if passage.revision.piece.kind == Kind.LISTENING else proposed_ear(expected).slug
+    made = passage.revision.piece.made_from
+    if made and made["kind"] == "sight_reading":
+        initial["stage"] = "sight_reading"
     template = Template.objects.filter(studio=request.user.studio, pk=_number(request.GET.get("template"))).first()
     if template is not None:
         initial |= as_typed(template.fields)

@@ -64,7 +64,8 @@ def part_for(*, passage: Passage, instrument: str, level: str) -> Part:
     interval = interval_for(source.transposition - player.transposition, fifths)
     pitches = [n.sounding_midi for n in expectation.notes if not n.unpitched]
     if not player.pitched or not pitches:
-        return Part(instrument=player, key_in_words="", offers=(Offer(value="0", words="as it is", outside=0, low=60, high=60),))
+        words = "its rhythm, as strokes" if pitches else "as it is"
+        return Part(instrument=player, key_in_words="", offers=(Offer(value="0", words=words, outside=0, low=60, high=60),))
     within = player.range_at(level)
     offers = [_offer(str(f.octaves), _octaves_in_words(f.octaves), f.outside, f.low, f.high) for f in fits(pitches, within)]
     if not offers:
@@ -75,7 +76,7 @@ def part_for(*, passage: Passage, instrument: str, level: str) -> Part:
         best = fits([n.sounding_midi for n in expect(shorter).notes], within)
         if best:
             offers.insert(1, _offer(f"{ONE_OCTAVE}:{best[0].octaves}", "one octave only", best[0].outside, best[0].low, best[0].high))
-            offers.sort(key=lambda o: not o.fits)
+            offers.sort(key=lambda o: o.outside)
     return Part(instrument=player, key_in_words=signature_in_words(fifths + interval.fifths), offers=tuple(offers))
 
 
@@ -136,11 +137,11 @@ def written_for(*, passage: Passage, instrument: str, offer: str = "0") -> Passa
 
 
 def _is_written_so(passage: Passage, player: Instrument, octaves: int) -> bool:
-    if not player.pitched:
-        return True
     source = read_part(passage.revision_id, passage.part)
     if all(n.unpitched for n in source.notes):
         return True
+    if not player.pitched:
+        return False
     same_clef = source.clef == player.clef or source.clef in player.other_clefs
     return octaves == 0 and source.transposition == player.transposition and same_clef and (source.staves == 1 or player.staves == 2)
 

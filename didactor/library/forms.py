@@ -84,8 +84,9 @@ class PassageForm(forms.Form):
     part = forms.IntegerField(min_value=1, widget=forms.HiddenInput)
     bars = forms.CharField(
         max_length=40,
+        required=False,
         label="Bars",
-        help_text="Drag over the score, or type, like 5-12.",
+        help_text="Drag over the score, or type, like 5-12. Empty: the whole piece.",
         widget=forms.TextInput(attrs={"autocomplete": "off"}),
     )
     order = forms.CharField(

@@ -79,6 +79,13 @@ def _title_of(filename: str) -> str:
     return filename.rsplit(".", 1)[0].replace("_", " ").replace("-", " ").strip().capitalize() or "Untitled"
 
 
+def all_bars(revision: PieceRevision, part: int) -> str:
+    """The whole of a part, as a passage's bars; empty for a part that is not there."""
+    found = next((p for p in revision.parts if p["index"] == part), None)
+    numbers = [bar["number"] for bar in found["bars"]] if found else []
+    return f"{numbers[0]}-{numbers[-1]}" if numbers else ""
+
+
 def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: str, order: str = "", title: str = "") -> Passage:
     """A passage of a piece, engraved at once so that its page opens quickly.
 

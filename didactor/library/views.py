@@ -188,9 +188,10 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
     form = PassageForm(request.POST or None, initial={"part": index})
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
+        bars = data["bars"] or services.all_bars(revision, data["part"])
         try:
             passage = services.cut_passage(
-                teacher=request.user, revision=revision, part=data["part"], bars=data["bars"], order=data["order"], title=data["title"]
+                teacher=request.user, revision=revision, part=data["part"], bars=bars, order=data["order"], title=data["title"]
             )
         except CoreError as error:
             form.add_error("order" if error.code == "passage.order" else "bars", error.message)

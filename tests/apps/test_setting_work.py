@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import tempfile
+from datetime import timedelta
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -11,6 +12,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from didactor.assignments.forms import kept_of
 from didactor.assignments.models import Assignment
 from didactor.assignments.services import assign, frozen_basis, parts_written
 from didactor.library.arrangements import part_for, written_for
@@ -113,6 +115,49 @@ class PartsTests(scenes.OwnFolders, TestCase):
         own = written_for(passage=self.scale, instrument="trumpet", offer=shorter.value)
         self.assertLess(len(self.sounding(own)), len(self.sounding(self.scale)))
         self.assertEqual(written_for(passage=self.scale, instrument="trumpet", offer=shorter.value), own)
+
+    def test_untuned_percussion_gets_the_rhythm(self):
+        part = part_for(passage=self.scale, instrument="percussion", level="beginner")
+        self.assertEqual([o.words for o in part.offers], ["its rhythm, as strokes"])
+        written = written_for(passage=self.scale, instrument="percussion")
+        self.assertNotEqual(written.pk, self.scale.pk)
+        self.assertTrue(all(n.unpitched for n in read_part(written.revision_id, written.part).notes))
+        # What is a rhythm already stays as it is.
+        line = keep(teacher=self.teacher, kind="rhythm", choices={"bars": 2})
+        self.assertEqual(written_for(passage=line, instrument="percussion").pk, line.pk)
+
+    def test_given_again_the_parts_of_those_who_had_it_are_shown_at_once(self):
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        url = reverse("assign") + f"?passage={self.scene.passage.pk}"
+        self.assertEqual(self.client.get(url).context["rows"], [])
+        rows = self.client.get(f"{url}&from={self.scene.assignment.pk}").context["rows"]
+        self.assertEqual({e.pk for row in rows for e in row.enrolments}, {self.scene.ylva.pk, self.scene.ossian.pk})
+
+    def test_the_page_suits_sight_reading(self):
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        made = keep(teacher=self.teacher, kind="sight_reading", choices={})
+        url = reverse("assign") + f"?passage={made.pk}"
+        form = self.client.get(url).context["form"]
+        self.assertEqual(form["stage"].value(), "sight_reading")
+        data = {name: form[name].value() for name in form.fields if form[name].value() not in (None, False)}
+        data |= {"enrolments": [self.scene.ylva.pk], "due_at": (timezone.localtime() + timedelta(days=3)).strftime("%Y-%m-%dT%H:%M")}
+        for typed, sealed in (("", 60), ("0", None), ("90", 90)):
+            self.assertEqual(self.client.post(url, {**data, "preparation_s": typed}).status_code, 302)
+            self.assertEqual(Assignment.objects.latest("pk").preparation_s, sealed)
+        # What was open from the start is so when it is given again.
+        opened = Assignment.objects.filter(preparation_s=None, stage="sight_reading").latest("pk")
+        self.assertEqual(kept_of(opened)["preparation_s"], 0)
+
+    def test_no_bars_mean_the_whole_piece(self):
+        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        piece = self.scene.passage.revision.piece
+        self.client.post(reverse("library:piece", args=[piece.pk]), {"part": 1, "bars": "", "order": "", "title": "All of it"})
+        bars = piece.current.parts[0]["bars"]
+        self.assertEqual(Passage.objects.get(title="All of it").bars, f"{bars[0]['number']}-{bars[-1]['number']}")
+
+    def test_the_nearest_fit_stands_first(self):
+        part = part_for(passage=self.scale, instrument="trumpet", level="beginner")
+        self.assertEqual([o.outside for o in part.offers], sorted(o.outside for o in part.offers))
 
     def test_the_teacher_chooses_on_the_page(self):
         beginner = self.student("trumpet", "beginner")

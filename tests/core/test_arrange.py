@@ -85,6 +85,14 @@ class ArrangeTests(SimpleTestCase):
         self.assertEqual(written(arrange(piano, 1, BY_SLUG["oboe"])), ["E5", "G5"])
         self.assertEqual(len(written(arrange(piano, 1, BY_SLUG["organ"]))), 5)
 
+    def test_who_has_no_pitch_reads_the_rhythm(self):
+        source = prepare(musicxml("D4:q F4:e~ F4:e G4:q A4:q | C5:h r:h", lower="D3:h A3:h | D3:w", fifths=-1))
+        made = read(arrange(source, 1, BY_SLUG["percussion"])).parts[0]
+        self.assertEqual((made.name, made.clef, made.bars[0].fifths, made.staves), ("Percussion", "percussion", 0, 1))
+        self.assertTrue(all(n.unpitched for n in made.notes))
+        self.assertEqual([n.onset_quarters for n in expect(made).notes], [0, 1, 2, 3, 4])
+        self.assertEqual(signs(arrange(source, 1, BY_SLUG["percussion"])), [""] * 7)
+
     def test_the_octave_that_fits_is_found_and_what_does_not_fit_is_told(self):
         tune = list(range(60, 73))
         self.assertEqual(fits(tune, (36, 60))[0].octaves, -2)

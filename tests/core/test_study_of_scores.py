@@ -127,4 +127,12 @@ class SegmentTests(SimpleTestCase):
         self.assertEqual([s.bars for s in two_by_two(made.bars)], ["0-2", "3-4", "5-6"])
         self.assertEqual([s.bars for s in phrases(made)], ["0-2", "3-6"])
         found = difficulty(expect(made), 80, made)
-        self.assertEqual(hardest_first(made, found)[0].bars, "4-5")
+        hardest = hardest_first(made, found)
+        self.assertEqual(hardest[0].bars, "4-5")
+        # Every bar has its turn, none has two.
+        numbers = [b.number for b in made.bars]
+        covered = [n for s in hardest for n in numbers[numbers.index(s.first) : numbers.index(s.last) + 1]]
+        self.assertEqual(sorted(covered), sorted(numbers))
+        values = {b.number: b.value for b in found.bars}
+        tops = [max(values[n] for n in numbers[numbers.index(s.first) : numbers.index(s.last) + 1]) for s in hardest]
+        self.assertEqual(tops, sorted(tops, reverse=True))

@@ -26,7 +26,7 @@ STRICT = Strictness(floor_ms=45.0, beat_share=0.09)
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stage:
     """``placement`` None: not judged. ``tempo``: ``band``, ``not_above`` or None. ``hesitations``: ``fault`` or ``shown``.
-    ``even_pulse``: bars that broaden or press on are a fault, too.
+    ``even_pulse``: bars that broaden or press on are a fault, too. ``preparation_s``: sealed; the clock gives so long.
     """
 
     slug: str
@@ -38,6 +38,7 @@ class Stage:
     hesitations: str
     length: bool
     takes: int | None = None
+    preparation_s: int | None = None
     even_pulse: bool = False
 
 
@@ -83,6 +84,7 @@ STAGES: tuple[Stage, ...] = (
         hesitations="fault",
         length=False,
         takes=1,
+        preparation_s=60,
     ),
     Stage(
         slug="rehearsal",

@@ -12,7 +12,6 @@ from didactor.core.score.study.difficulty import Difficulty
 SHORTEST_PHRASE, LONGEST_PHRASE = 2, 8
 #: A note that fills so much of its bar, at its end, closes a phrase.
 CLOSING_SHARE = 0.45
-HARDEST = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,17 +64,19 @@ def _closes(part: Part, bar: Bar) -> bool:
 
 
 def hardest_first(part: Part, found: Difficulty) -> list[Segment]:
-    """The hardest bars with the one before each, hardest first, none twice: the join into a hard bar is part of it."""
+    """Every bar with the one before it, the hardest first, none twice: the join into a hard bar is part of it.
+
+    A bar left over between two segments goes with the easier bar after it, or stands alone.
+    """
     by_number = {b.number: b.value for b in found.bars}
     order = sorted((b for b in part.bars if b.number in by_number), key=lambda b: -by_number[b.number])
-    taken: set[int] = set()
+    inside, taken = {b.index for b in order}, set()
     segments = []
     for bar in order:
-        span = {max(0, bar.index - 1), bar.index}
-        if span & taken:
+        if bar.index in taken:
             continue
-        taken |= span
-        segments.append(Segment(first=part.bars[min(span)].number, last=bar.number))
-        if len(segments) == HARDEST:
-            break
+        beside = [i for i in (bar.index - 1, bar.index + 1) if i in inside and i not in taken]
+        span = sorted({bar.index, *beside[:1]})
+        taken |= set(span)
+        segments.append(Segment(first=part.bars[span[0]].number, last=part.bars[span[-1]].number))
     return segments

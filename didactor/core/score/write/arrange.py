@@ -78,8 +78,11 @@ def arrange(prepared: bytes, part: int, instrument: Instrument, octaves: int = 0
     _rename(root, keep, instrument)
     if instrument.staves == 1:
         _upper_line(keep, chords=instrument.many_voices)
-    _transpose(keep, instrument, octaves)
-    print_accidentals(keep)
+    if instrument.pitched:
+        _transpose(keep, instrument, octaves)
+        print_accidentals(keep)
+    else:
+        _as_strokes(keep, instrument)
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
 
 
@@ -165,6 +168,30 @@ def _highest_of_chords(measure: etree._Element) -> None:
 
 def _height(note: etree._Element) -> tuple[int, int]:
     return int(note.findtext("pitch/octave", "4")), "CDEFGAB".index(note.findtext("pitch/step", "C"))
+
+
+def _as_strokes(part: etree._Element, instrument: Instrument) -> None:
+    """The rhythm alone, for who strikes what has no pitch."""
+    for number, attributes in enumerate(part.iter("attributes")):
+        for tag in ("key", "clef", "transpose"):
+            for element in attributes.findall(tag):
+                attributes.remove(element)
+        if number == 0:
+            at = next((i for i, c in enumerate(attributes) if c.tag in ("staff-details", "directive", "measure-style")), len(attributes))
+            attributes.insert(at, clef_element(instrument.clef))
+    for note in part.iter("note"):
+        pitch = note.find("pitch")
+        if pitch is None:
+            continue
+        stroke = etree.Element("unpitched")
+        etree.SubElement(stroke, "display-step").text = "B"
+        etree.SubElement(stroke, "display-octave").text = "4"
+        note.replace(pitch, stroke)
+        for path in ("accidental", "stem", "notations/slur", *(f"notations/{mark}" for mark in _OF_THE_INSTRUMENT)):
+            for element in note.findall(path):
+                parent = element.getparent()
+                if parent is not None:
+                    parent.remove(element)
 
 
 def _transpose(part: etree._Element, instrument: Instrument, octaves: int) -> None:
