@@ -17,7 +17,7 @@ from didactor.core.score.write.engraving import ACROSS
 from didactor.library.models import Engraving, Passage, PieceRevision
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
-ENGRAVER = "verovio-6.4/5"
+ENGRAVER = "verovio-6.4/6"
 #: For so long a failed engraving is not tried again.
 FAILURE_KEPT_S = 24 * 3600
 

@@ -9,6 +9,7 @@ from django.test import SimpleTestCase
 
 from didactor.core.errors import PassageError
 from didactor.core.score.model import Part
+from didactor.core.score.read.formats import to_musicxml
 from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.write.as_musicxml import Line, write_musicxml
@@ -181,3 +182,18 @@ class FromElsewhereTests(SimpleTestCase):
         self.all_drawn(part, engraving)
         self.assertLess(engraving.geometry["systems"][0]["staff_top"], engraving.geometry["systems"][0]["staff_bottom"])
         self.assertEqual(len({place["y"] for place in engraving.geometry["notes"].values()}), 2)
+
+    def test_syllables_do_not_run_together(self):
+        words = "the lamp-light burns so slow-ly now and through the stran-ded har-bour night"
+        [(xml, _)] = to_musicxml(f"X:1\nT:Lamp\nM:4/4\nL:1/8\nK:G\nGABc dcBA|GGAA BBcc|]\nw: {words}\n".encode())
+        prepared = prepare(xml)
+        part = read(prepared).parts[0]
+        for layout in LAYOUTS:
+            svg = engrave(prepared, part, list(part.bars), layout).svg
+            syllable = r'data-class="syl".*?<text x="([\d.]+)" y="([\d.]+)".*?font-size="([1-9]\d*)px">([^<]+)<'
+            found = re.findall(syllable, svg, re.S)
+            self.assertEqual(len(found), 16, layout)
+            for (x, y, size, text), (following, line, _, _) in itertools.pairwise(found):
+                if y == line:
+                    # Half an em a letter is a wide face, and a space stays.
+                    self.assertGreater(float(following) - float(x), 0.5 * float(size) * len(text), (layout, text))

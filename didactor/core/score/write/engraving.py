@@ -45,6 +45,8 @@ _OPTIONS: dict[str, Any] = {
     "smuflTextFont": "none",
     "breaks": "auto",
     "mnumInterval": 0,
+    # Our letters are wider than those the engraver reckons with.
+    "lyricWordSpace": 3.0,
     "spacingSystem": 6,
     "spacingStaff": 8,
     "xmlIdSeed": 7,
