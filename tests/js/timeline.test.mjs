@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { barSpan, clock, noteAt, wavePath } from "../../didactor/static/js/timeline.js";
+import { Playhead, barSpan, clock, heardAt, inTake, noteAt, wavePath } from "../../didactor/static/js/timeline.js";
 import { rangeOf } from "../../didactor/static/js/ranges.js";
 import { wavFrom } from "../../didactor/static/js/wav.js";
 
@@ -36,4 +36,41 @@ test("a recording becomes a WAV of its own length", async () => {
   const view = new DataView(await blob.arrayBuffer());
   assert.equal(view.byteLength, 44 + 8);
   assert.deepEqual([view.getUint32(24, true), view.getInt16(46, true), view.getInt16(48, true)], [48000, 32767, -32767]);
+});
+
+test("clicks before the take began are not in it", () => {
+  assert.deepEqual(inTake([10.0, 10.5, 11.0], 10.25), [0.25, 0.75]);
+  assert.deepEqual(inTake([10.0], null), []);
+});
+
+test("an accompaniment is heard as late as the loudspeaker plays it", () => {
+  assert.equal(heardAt(12, 0.25, 11.5), 0.75);
+  assert.equal(heardAt(11, 0.25, 11.5), 0);
+  assert.equal(heardAt(null, 0.25, 11.5), null);
+  assert.equal(heardAt(12, 0.25, null), null);
+});
+
+test("the copy's sound lies behind the recording's times", () => {
+  const head = new Playhead(0.12);
+  assert.ok(Math.abs(head.inFile(2) - 2.12) < 1e-9);
+  assert.ok(Math.abs(head.inTake(head.inFile(2)) - 2) < 1e-9);
+  assert.equal(head.inFile(-5), 0);
+});
+
+test("a place is played to its end, once", () => {
+  const head = new Playhead(0);
+  head.until = 3;
+  assert.deepEqual([head.due(2.9), head.due(3), head.due(3.1)], [null, "stop", null]);
+});
+
+test("a loop goes round until it is taken away", () => {
+  const head = new Playhead(0);
+  head.loop = { start: 1, end: 4 };
+  assert.deepEqual([head.due(3.9), head.due(4), head.due(9)], [null, 1, 1]);
+  head.loop = null;
+  assert.equal(head.due(9), null);
+  // The end of a place stops before a loop begins again.
+  head.loop = { start: 1, end: 4 };
+  head.until = 4;
+  assert.deepEqual([head.due(4), head.due(4)], ["stop", 1]);
 });

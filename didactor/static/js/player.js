@@ -1,6 +1,6 @@
 // The take's player: plays, follows the notes on the score, plays one note, one bar or one place, loops bars, slows down.
 
-import { barSpan, clock, noteAt, wavePath } from "./timeline.js";
+import { Playhead, barSpan, clock, noteAt, wavePath } from "./timeline.js";
 
 let box = null;
 
@@ -9,22 +9,22 @@ function start() {
   const audio = box.querySelector("audio");
   const find = (act) => box.querySelector(`[data-act="${act}"]`);
   const wave = box.querySelector("[data-wave]");
-  let until = null;
-  let loop = null;
+  const head = new Playhead(data.delay);
   let shown = null;
   box.hidden = false;
   audio.preservesPitch = true;
   drawWave(wave, data);
 
-  // Times of the analysis are of the original recording; the copy's sound lies `delay` behind it.
-  const seek = (time) => (audio.currentTime = Math.max(0, time + data.delay));
-  const now = () => audio.currentTime - data.delay;
+  // Times of the analysis are of the original recording.
+  const seek = (time) => (audio.currentTime = head.inFile(time));
+  const now = () => head.inTake(audio.currentTime);
   const play = (from, to) => {
-    until = to ?? null;
+    head.until = to ?? null;
     if (from !== undefined && from !== null) seek(from);
     audio.play();
   };
   const showLoop = () => {
+    const loop = head.loop;
     find("loop").hidden = !loop;
     find("loop").setAttribute("aria-pressed", String(Boolean(loop)));
     box.querySelector("[data-loop]").textContent = loop ? (loop.first === loop.last ? `bar ${loop.first}` : `bars ${loop.first}–${loop.last}`) : "";
@@ -43,11 +43,9 @@ function start() {
 
   const step = () => {
     const time = now();
-    if (until !== null && time >= until) {
-      until = null;
-      audio.pause();
-    }
-    if (loop && time >= loop.end) seek(loop.start);
+    const due = head.due(time);
+    if (due === "stop") audio.pause();
+    else if (due !== null) seek(due);
     const note = audio.paused ? null : noteAt(data.notes, time);
     if (note !== shown) {
       document.querySelectorAll("g.note.sounding").forEach((g) => g.classList.remove("sounding"));
@@ -73,14 +71,14 @@ function start() {
   audio.addEventListener("seeked", step);
 
   const acts = {
-    play: () => (audio.paused ? play(loop && now() >= loop.end ? loop.start : null) : audio.pause()),
+    play: () => (audio.paused ? play(head.loop && now() >= head.loop.end ? head.loop.start : null) : audio.pause()),
     back: () => seek(now() - 2),
     "next-bar": () => {
       const later = data.bars.find(([, , time]) => time > now() + 0.05);
       if (later) play(later[2] - 0.03);
     },
     loop: () => {
-      loop = null;
+      head.loop = null;
       showLoop();
     },
   };
@@ -107,17 +105,17 @@ function start() {
     if (bar) return playBar(bar.dataset.playBar);
     const mark = event.target.closest("[data-time]:not(.time)");
     if (mark && mark.closest("svg.score")) return play(Math.max(0, Number(mark.dataset.time) - 1.2), Number(mark.dataset.time) + 0.6);
-    const head = event.target.closest("g.note[data-id], [data-note]");
-    if (head && head.closest("svg.score")) {
-      const id = head.dataset.id ?? head.dataset.note;
-      const found = data.notes.find(([note, pass]) => note === id && (!head.dataset.pass || pass === Number(head.dataset.pass)));
+    const pressed = event.target.closest("g.note[data-id], [data-note]");
+    if (pressed && pressed.closest("svg.score")) {
+      const id = pressed.dataset.id ?? pressed.dataset.note;
+      const found = data.notes.find(([note, pass]) => note === id && (!pressed.dataset.pass || pass === Number(pressed.dataset.pass)));
       if (found) play(found[2] - 0.04, Math.max(found[3], found[2] + 0.25));
     }
   });
   dragLoop(data, (chosen) => {
-    loop = chosen;
+    head.loop = chosen;
     showLoop();
-    if (loop) play(loop.start);
+    if (chosen) play(chosen.start);
   });
   document.addEventListener("keydown", (event) => {
     if (event.target.closest("input, textarea, select, button, a, summary, [role=slider]") || event.ctrlKey || event.metaKey || event.altKey) return;

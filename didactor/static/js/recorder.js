@@ -1,7 +1,7 @@
 // Records a take: count-off, level, stop, listen, keep. Also sends chosen files, with progress.
 
 import { Metronome } from "./metronome.js";
-import { clock } from "./timeline.js";
+import { clock, heardAt, inTake } from "./timeline.js";
 import { send } from "./upload.js";
 import { wavFrom } from "./wav.js";
 
@@ -148,12 +148,12 @@ async function stop(trouble = "") {
     track.stop();
   });
   const rate = context.sampleRate;
-  const late = context.outputLatency || 0;
-  played = begins === null || clicks.startsAt === null ? "" : `${data.backing.sound} ${Math.max(0, begins + late - clicks.startsAt).toFixed(3)}`;
+  const heard = heardAt(begins, context.outputLatency || 0, clicks.startsAt);
+  played = heard === null ? "" : `${data.backing.sound} ${heard.toFixed(3)}`;
   await context.close();
   running = null;
   blob = wavFrom(blocks, rate);
-  clicked = clicks.startsAt === null ? [] : clicks.times.map((time) => time - clicks.startsAt).filter((time) => time > 0);
+  clicked = inTake(clicks.times, clicks.startsAt);
   guard(true);
   const address = URL.createObjectURL(blob);
   part("[data-listen]").src = address;

@@ -30,3 +30,39 @@ export function wavePath(peaks) {
   const lower = peaks.map((peak, i) => `${x(i)},${(50 + 47 * peak).toFixed(1)}`).reverse();
   return `M0,50 L${upper.join(" L")} L1000,50 L${lower.join(" L")} Z`;
 }
+
+// Times of clicks on the audio clock as times in the take, which began at `startsAt`; those before it are not in it.
+export function inTake(times, startsAt) {
+  return startsAt === null ? [] : times.map((time) => time - startsAt).filter((time) => time > 0);
+}
+
+// When in the take an accompaniment is heard that was started at `begins` and comes out of the loudspeaker `late` seconds after.
+export function heardAt(begins, late, startsAt) {
+  return begins === null || startsAt === null ? null : Math.max(0, begins + late - startsAt);
+}
+
+// Where a take is played: its sound lies `delay` behind the recording's own times. Up to a place, or round and round in a loop.
+export class Playhead {
+  constructor(delay) {
+    this.delay = delay;
+    this.until = null;
+    this.loop = null;
+  }
+
+  inFile(time) {
+    return Math.max(0, time + this.delay);
+  }
+
+  inTake(position) {
+    return position - this.delay;
+  }
+
+  // What is due at a time: "stop" once the place is over, the time to go back to at the end of a loop, or nothing.
+  due(time) {
+    if (this.until !== null && time >= this.until) {
+      this.until = null;
+      return "stop";
+    }
+    return this.loop && time >= this.loop.end ? this.loop.start : null;
+  }
+}
