@@ -127,8 +127,8 @@ class AssignmentForm(forms.Form):
     def __init__(self, *args: Any, teacher: Person, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.teacher = teacher
-        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)
-        self.fields["enrolments"].queryset = Enrolment.objects.visible_to(teacher).active()
+        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)  # type: ignore[attr-defined]
+        self.fields["enrolments"].queryset = Enrolment.objects.visible_to(teacher).active()  # type: ignore[attr-defined]
         self.fields["due_at"].initial = (timezone.localtime() + timedelta(days=7)).replace(hour=20, minute=0, second=0, microsecond=0)
         self.fields["checklist"].initial = checklist_for("at_tempo", ())
 
@@ -178,7 +178,8 @@ class AssignmentForm(forms.Form):
         everybody = Enrolment.objects.visible_to(self.teacher).active().select_related("student")
         if not self.is_bound:
             return list(everybody.filter(pk__in=self.initial.get("enrolments", [])).order_by("pk"))
-        singles = [pk for text in self.data.getlist("enrolments") if (pk := read_id(text)) is not None]
+        sent: list[str] = self.data.getlist("enrolments")  # type: ignore[attr-defined]
+        singles = [pk for text in sent if (pk := read_id(text)) is not None]
         return list(everybody.filter(Q(pk__in=singles) | Q(group=read_id(self.data.get("group")) or 0)).distinct().order_by("pk"))
 
     def assignment_fields(self) -> dict[str, Any]:
@@ -252,5 +253,5 @@ class WeekNoteForm(forms.Form):
 
     def __init__(self, *args: Any, teacher: Person, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)
+        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)  # type: ignore[attr-defined]
         self.fields["week"].initial = timezone.localdate()

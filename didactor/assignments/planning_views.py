@@ -8,7 +8,7 @@ from typing import Any
 from django import forms
 from django.contrib import messages
 from django.db.models import Prefetch
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -27,6 +27,7 @@ from didactor.core.judging.stages import STAGES
 from didactor.library.drawings import plain_drawings
 from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, teacher_only
+from didactor.people.requests import Request
 from didactor.web.numbers import read_id
 
 OVERTAKEN = (
@@ -34,12 +35,12 @@ OVERTAKEN = (
 )
 
 
-def _own(request: HttpRequest, pk: int) -> Assignment:
+def _own(request: Request, pk: int) -> Assignment:
     return get_object_or_404(Assignment.objects.visible_to(request.user).select_related("series", "passage__revision__piece"), pk=pk)
 
 
 @teacher_only
-def change(request: HttpRequest, pk: int) -> HttpResponse:
+def change(request: Request, pk: int) -> HttpResponse:
     """Targets, date and words of an assignment that is given out."""
     found = _own(request, pk)
     initial = {**kept_of(found), "title": found.title, "due_at": found.due_at, "series": found.series or "", "version": found.version}
@@ -59,7 +60,7 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "assignments/change.html", context, status=409 if form.non_field_errors() else 200)
 
 
-def _over_theirs(request: HttpRequest, found: Assignment, refused: ChangeForm) -> ChangeForm:
+def _over_theirs(request: Request, found: Assignment, refused: ChangeForm) -> ChangeForm:
     """The same form over the assignment as it stands now, with what stands there where it differs."""
     found.refresh_from_db()
     data = request.POST.copy()
@@ -89,7 +90,7 @@ def _in_words(field: forms.Field, value: Any) -> str:
 
 
 @teacher_only
-def exception(request: HttpRequest, pk: int) -> HttpResponse:
+def exception(request: Request, pk: int) -> HttpResponse:
     """A tempo and a date for one student alone."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     form = ExceptionForm(request.POST or None, initial={"tempo": found.tempo, "due_at": found.own_due_at})
@@ -105,7 +106,7 @@ def exception(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+def withdraw(request: Request, pk: int) -> HttpResponse:
     """Nothing more is expected of anybody here."""
     found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     count = services.withdraw(found.tasks.all())
@@ -119,7 +120,7 @@ def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def withdraw_task(request: HttpRequest, pk: int) -> HttpResponse:
+def withdraw_task(request: Request, pk: int) -> HttpResponse:
     """The same for one student."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     if services.withdraw(Task.objects.filter(pk=found.pk)):
@@ -131,7 +132,7 @@ def withdraw_task(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def give(request: HttpRequest, pk: int) -> HttpResponse:
+def give(request: Request, pk: int) -> HttpResponse:
     """To more students, or again to those it was withdrawn from."""
     found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     numbers = [n for text in request.POST.getlist("enrolment") if (n := read_id(text)) is not None]
@@ -149,7 +150,7 @@ def give(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def checklist_fragment(request: HttpRequest) -> HttpResponse:
+def checklist_fragment(request: Request) -> HttpResponse:
     """The usual checklist for the stage and the instruments chosen so far."""
     form = AssignmentForm(request.GET, teacher=request.user)
     families = {find_instrument(e.instrument).family for e in form.people()}
@@ -158,7 +159,7 @@ def checklist_fragment(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def week_note(request: HttpRequest) -> HttpResponse:
+def week_note(request: Request) -> HttpResponse:
     """A few words to a group for a week."""
     form = WeekNoteForm(request.POST or None, teacher=request.user)
     if request.method == "POST" and form.is_valid():
@@ -171,7 +172,7 @@ def week_note(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def series(request: HttpRequest, pk: int) -> HttpResponse:
+def series(request: Request, pk: int) -> HttpResponse:
     """A series as a grid: students down, check-offs across."""
     found = get_object_or_404(Series.objects.filter(studio=request.user.studio), pk=pk)
     tasks = Task.objects.select_related("enrolment__student")
@@ -179,7 +180,7 @@ def series(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "assignments/series.html", {"series": found, "grid": grid_of(list(assignments))})
 
 
-def calendar(request: HttpRequest, key: str) -> HttpResponse:
+def calendar(request: Request, key: str) -> HttpResponse:
     """Due dates for a calendar program, which cannot sign in: the address itself is the key."""
     person = person_of(key)
     if person is None:
@@ -190,7 +191,7 @@ def calendar(request: HttpRequest, key: str) -> HttpResponse:
 
 
 @anybody
-def calendar_address(request: HttpRequest) -> HttpResponse:
+def calendar_address(request: Request) -> HttpResponse:
     """The address to give to a calendar program, or a new one when the old one got into other hands."""
     if request.method == "POST":
         new_address(request.user)
@@ -202,7 +203,7 @@ def calendar_address(request: HttpRequest) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def decide_answer(request: HttpRequest, pk: int) -> HttpResponse:
+def decide_answer(request: Request, pk: int) -> HttpResponse:
     """Take an answer in words, or ask for it once more."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
     if not services.decide_answer(task=found, passed=request.POST.get("passed") == "1", reply=request.POST.get("reply", "")):

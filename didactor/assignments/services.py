@@ -230,7 +230,7 @@ def keep_template(*, teacher: Person, title: str, fields: Mapping[str, Any]) -> 
 
 def write_week_note(*, teacher: Person, group: Group | None, day: date, text: str) -> None:
     """Words to a group for the week of a day; written again they replace the earlier ones, without words they are gone."""
-    place = {"studio": teacher.studio, "group": group, "monday": day - timedelta(days=day.weekday())}
+    place: dict[str, Any] = {"studio": teacher.studio, "group": group, "monday": day - timedelta(days=day.weekday())}
     if text.strip():
         WeekNote.objects.update_or_create(**place, defaults={"text": text.strip(), "written_by": teacher})
     else:

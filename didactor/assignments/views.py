@@ -4,7 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -21,18 +21,19 @@ from didactor.library.models import Kind, Passage
 from didactor.library.notation import expectation_of
 from didactor.library.study import USUAL_QPM
 from didactor.people.permissions import teacher_only
+from didactor.people.requests import Request
 from didactor.web.numbers import read_id
 
 
 @teacher_only
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: Request) -> HttpResponse:
     assignments = Assignment.objects.visible_to(request.user).with_progress()[:200]
     series = Series.objects.filter(studio=request.user.studio, assignments__isnull=False).distinct()
     return render(request, "assignments/index.html", {"assignments": assignments, "series": series})
 
 
 @teacher_only
-def create(request: HttpRequest) -> HttpResponse:
+def create(request: Request) -> HttpResponse:
     passage = get_object_or_404(
         Passage.objects.visible_to(request.user).select_related("revision__piece"), pk=_number(request.GET.get("passage"))
     )
@@ -69,7 +70,7 @@ def create(request: HttpRequest) -> HttpResponse:
     return render(request, "assignments/create.html", context)
 
 
-def _beginning(request: HttpRequest, passage: Passage) -> dict[str, Any]:
+def _beginning(request: Request, passage: Passage) -> dict[str, Any]:
     """What the form begins with: an assignment that is given again (a week later), a template, or what is usual."""
     unit, count_off = services.usual_beat(passage)
     initial: dict[str, Any] = {
@@ -99,7 +100,7 @@ def _number(text: str | None) -> int:
 
 
 @teacher_only
-def parts_fragment(request: HttpRequest) -> HttpResponse:
+def parts_fragment(request: Request) -> HttpResponse:
     """Which part each of the students chosen so far would get."""
     passage = get_object_or_404(Passage.objects.visible_to(request.user), pk=_number(request.GET.get("passage")))
     form = AssignmentForm(request.GET, teacher=request.user)
@@ -107,14 +108,14 @@ def parts_fragment(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def progress_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+def progress_fragment(request: Request, pk: int) -> HttpResponse:
     """How many of the parts are written; stops asking when all are."""
     assignment = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     return render(request, "assignments/_progress.html", {"assignment": assignment, "progress": services.parts_written(assignment)})
 
 
 @teacher_only
-def part(request: HttpRequest, pk: int) -> HttpResponse:
+def part(request: Request, pk: int) -> HttpResponse:
     """One student's part as they read it."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     return render(request, "assignments/part.html", {"task": found, "drawings": plain_drawings(found.passage)})

@@ -104,7 +104,7 @@ def _one_octave(passage: Passage) -> Any:
     return read(prepare(_made_again(made)[1])).parts[0]
 
 
-def _made_again(made: dict[str, Any]) -> tuple[Any, bytes]:
+def _made_again(made: Any) -> tuple[Any, bytes]:
     return make(made["kind"], {**made["choices"], "octaves": 1})
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import IO, Any
+from typing import Any
 
 from django.core.files.base import ContentFile
 from django.core.files.uploadedfile import UploadedFile
@@ -346,7 +346,8 @@ def pinned_drawings(passage: Passage) -> dict[str, str]:
 
 def _choices_in_words(passage: Passage) -> dict[str, str]:
     """Note id to “or G5”, in the names of what this passage's reader plays; optional notes say so."""
-    root, found = passage.root, {}
+    root = passage.root
+    found: dict[str, str] = {}
     if not root.alternatives and not root.optional:
         return found
     part = read_part(passage.revision_id, passage.part)
@@ -386,7 +387,7 @@ def add_reference(*, passage: Passage, teacher: Person, upload: UploadedFile, ti
     """
     if upload.size is None or upload.size > MOST_REFERENCE_BYTES:
         raise AudioError("audio.too_large", "The recording is larger than 200 MB. Make it shorter, or send sound without a picture.")
-    source: IO[bytes] = upload.file
+    source: Any = upload.file
     recording, copy = open_with_copy(source)
     title = title.strip()[:120] or ("How it looks" if recording.has_video else "How it sounds")
     if not recording.has_video:
@@ -405,4 +406,4 @@ def type_of_reference(reference: Reference) -> str:
     """Content type to send a reference with."""
     if reference.kind == ReferenceKind.SOUND:
         return "audio/mp4"
-    return "video/webm" if reference.file.name.endswith(".webm") else "video/mp4"
+    return "video/webm" if str(reference.file.name).endswith(".webm") else "video/mp4"

@@ -86,7 +86,9 @@ class SightReadingForm(ExerciseForm):
 
 class VariationForm(ExerciseForm):
     kind, tab, says = "variation", "Variation", "A rhythm laid on the melody of a passage, with words to say under it."
-    passage = forms.ModelChoiceField(queryset=None, label="Melody", empty_label="Choose a passage of one voice")
+    passage: forms.ModelChoiceField[Any] = forms.ModelChoiceField(
+        queryset=None, label="Melody", empty_label="Choose a passage of one voice"
+    )
     pattern = forms.CharField(initial="e s s", label="Rhythm", help_text="Values: w h q e s t, with a dot, or 3 for a triplet's.")
     words = forms.CharField(
         required=False, label="Words under it", help_text="One syllable a note, with hyphens inside words: run-ning far."

@@ -21,7 +21,7 @@ class FilesField(forms.FileField):
     """One file or several; cleans to a list."""
 
     def clean(self, data: Any, initial: Any = None) -> list[Any]:
-        files = data if isinstance(data, list | tuple) and data else [data]
+        files = list(data) if isinstance(data, list | tuple) and data else [data]
         if len(files) == 1:
             files = [super().clean(files[0], initial)]  # of many each has its own report: one bad file stops no other
         if len(files) > MOST_FILES:

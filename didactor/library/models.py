@@ -56,7 +56,7 @@ class Piece(models.Model):
     @property
     def is_recording(self) -> bool:
         """Something to listen to, without notation."""
-        return bool(self.made_from) and self.made_from.get("kind") == "recording"
+        return (self.made_from or {}).get("kind") == "recording"
 
     @property
     def has_notation(self) -> bool:
@@ -71,7 +71,7 @@ class Piece(models.Model):
 
     @property
     def current(self) -> PieceRevision:
-        return self.revisions.filter(arranged_from=None).order_by("-number").first()
+        return self.revisions.filter(arranged_from=None).order_by("-number")[0]
 
 
 class PieceRevision(models.Model):

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.db.models import QuerySet
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -19,30 +19,31 @@ from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
 from didactor.library.models import ModelSound, Passage, Reference
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.permissions import anybody, teacher_only
+from didactor.people.requests import Request
 from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
 
 OVERTAKEN = "Somebody else changed this passage while you were at it. It is shown as it stands now; what you typed is kept: send it again."
 
 
-def _passage(request: HttpRequest, pk: int) -> Passage:
+def _passage(request: Request, pk: int) -> Passage:
     own = Passage.objects.visible_to(request.user).cut_by_teachers()
     return get_object_or_404(own.select_related("revision__piece").prefetch_related("pins"), pk=pk)
 
 
-def _version(request: HttpRequest) -> int:
+def _version(request: Request) -> int:
     """The version that a form was made on; 0, which none has, for nonsense."""
     return read_id(request.POST.get("version")) or 0
 
 
 @teacher_only
-def passage(request: HttpRequest, pk: int) -> HttpResponse:
+def passage(request: Request, pk: int) -> HttpResponse:
     """The engraved passage with everything that is added to it."""
     found = _passage(request, pk)
     return render(request, "library/passage.html", {**_page(found), "reference_form": ReferenceForm(), "tempo_form": _tempo_form(found)})
 
 
-def _refused(request: HttpRequest, pk: int, trouble: str, status: int = 422) -> HttpResponse:
+def _refused(request: Request, pk: int, trouble: str, status: int = 422) -> HttpResponse:
     """The passage as it stands now, why something was not kept, and what was typed still in its fields."""
     found = _passage(request, pk)
     messages.error(request, trouble)
@@ -72,7 +73,7 @@ def _tempo_form(found: Passage) -> TempoForm:
 
 
 @teacher_only
-def note(request: HttpRequest, pk: int) -> HttpResponse:
+def note(request: Request, pk: int) -> HttpResponse:
     """What is added to one note: its form, or what comes of it."""
     found = _passage(request, pk)
     note_id = (request.POST or request.GET).get("note", "")
@@ -102,7 +103,7 @@ def note(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def pins(request: HttpRequest, pk: int) -> HttpResponse:
+def pins(request: Request, pk: int) -> HttpResponse:
     """A remark on a bar or at a moment of a recording, a warning at a trap, or one taken away."""
     found = _passage(request, pk)
     version, unwanted, reference_id = _version(request), read_id(request.POST.get("unpin")), read_id(request.POST.get("reference"))
@@ -125,7 +126,7 @@ def pins(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def segments(request: HttpRequest, pk: int) -> HttpResponse:
+def segments(request: Request, pk: int) -> HttpResponse:
     """Keep the cuts for practising."""
     found = _passage(request, pk)
     try:
@@ -140,7 +141,7 @@ def segments(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def accompaniment(request: HttpRequest, pk: int) -> HttpResponse:
+def accompaniment(request: Request, pk: int) -> HttpResponse:
     """Which part accompanies, and after how many bars the student enters."""
     found = _passage(request, pk)
     part, typed = read_id(request.POST.get("part")) or 0, request.POST.get("intro_bars", "").strip()
@@ -159,7 +160,7 @@ def accompaniment(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def make_model(request: HttpRequest, pk: int) -> HttpResponse:
+def make_model(request: Request, pk: int) -> HttpResponse:
     """Have the passage played in its unfolded order, at a tempo and slower."""
     found = _passage(request, pk)
     form = TempoForm(request.POST)
@@ -174,7 +175,7 @@ def make_model(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def models_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+def models_fragment(request: Request, pk: int) -> HttpResponse:
     found = _passage(request, pk)
     return render(request, "library/_passage_models.html", {"passage": found, "models": _models(found)})
 
@@ -185,7 +186,7 @@ def _models(found: Passage) -> QuerySet[ModelSound]:
 
 @teacher_only
 @require_POST
-def add_reference(request: HttpRequest, pk: int) -> HttpResponse:
+def add_reference(request: Request, pk: int) -> HttpResponse:
     """A recording of the teacher's own: how it sounds, or how it looks."""
     found = _passage(request, pk)
     form = ReferenceForm(request.POST, request.FILES)
@@ -201,7 +202,7 @@ def add_reference(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def delete_reference(request: HttpRequest, pk: int) -> HttpResponse:
+def delete_reference(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Reference.objects.filter(passage__in=Passage.objects.visible_to(request.user)), pk=pk)
     passage_id, file = found.passage_id, found.file
     found.delete()
@@ -211,7 +212,7 @@ def delete_reference(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @anybody
-def reference(request: HttpRequest, pk: int) -> HttpResponseBase:
+def reference(request: Request, pk: int) -> HttpResponseBase:
     """A teacher's recording, for whoever was given the passage or an arrangement of it."""
     seen = Passage.objects.visible_to(request.user)
     found = get_object_or_404(Reference.objects.filter(passage__in=seen) | Reference.objects.filter(passage__arrangements__in=seen), pk=pk)
@@ -219,7 +220,7 @@ def reference(request: HttpRequest, pk: int) -> HttpResponseBase:
 
 
 @teacher_only
-def add_recording(request: HttpRequest) -> HttpResponse:
+def add_recording(request: Request) -> HttpResponse:
     """Something to listen to."""
     form = RecordingForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
@@ -233,7 +234,7 @@ def add_recording(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def write(request: HttpRequest, kind: str) -> HttpResponse:
+def write(request: Request, kind: str) -> HttpResponse:
     """A melody, a rhythm line or a chart, typed beside its engraving."""
     if kind not in written.BEGINNINGS:
         raise Http404
@@ -251,7 +252,7 @@ def write(request: HttpRequest, kind: str) -> HttpResponse:
 
 
 @teacher_only
-def write_fragment(request: HttpRequest, kind: str) -> HttpResponse:
+def write_fragment(request: Request, kind: str) -> HttpResponse:
     return render(request, "library/_written.html", _written(request.POST.get("text", "")))
 
 

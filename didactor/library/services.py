@@ -2,7 +2,7 @@ from __future__ import annotations
 
 import hashlib
 from contextlib import suppress
-from typing import IO
+from typing import IO, Any
 
 from django.core.files import File
 from django.db import transaction
@@ -27,11 +27,11 @@ def add_pieces(*, teacher: Person, upload: IO[bytes], filename: str, title: str 
     """
     found = read_isolated(upload)
     upload.seek(0)
-    digest = hashlib.file_digest(upload, "sha256").hexdigest()
+    digest = hashlib.file_digest(upload, "sha256").hexdigest()  # type: ignore[arg-type]
     upload.seek(0)
     pieces: list[Piece] = []
     with transaction.atomic():
-        original: File[bytes] | str = File(upload, name=filename)
+        original: Any = File(upload, name=filename)
         for head, prepared in found:
             piece = Piece.objects.create(
                 studio=teacher.studio,
@@ -60,7 +60,7 @@ def add_version(*, piece: Piece, upload: IO[bytes], filename: str) -> PieceRevis
         raise ScoreError("score.no_versions", "This piece has no notation that a file could correct.")
     head, prepared = read_isolated(upload)[0]
     upload.seek(0)
-    digest = hashlib.file_digest(upload, "sha256").hexdigest()
+    digest = hashlib.file_digest(upload, "sha256").hexdigest()  # type: ignore[arg-type]
     upload.seek(0)
     with transaction.atomic():
         number = Piece.objects.select_for_update().get(pk=piece.pk).current.number + 1

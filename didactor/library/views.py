@@ -5,7 +5,7 @@ from typing import Any
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.db.models import Count, Prefetch, Q
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import FileResponse, Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -19,6 +19,7 @@ from didactor.library.forms import BarCorrectionForm, DetailsForm, LineForm, Pas
 from didactor.library.imports import begin_import
 from didactor.library.models import Import, ImportedFileState, ModelSound, Passage, Piece, PieceRevision
 from didactor.people.permissions import anybody, teacher_only
+from didactor.people.requests import Request
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
 
@@ -26,7 +27,7 @@ PAGE_LENGTH = 60
 
 
 @teacher_only
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: Request) -> HttpResponse:
     own = Piece.objects.visible_to(request.user)
     form = SearchForm(request.GET or None)
     wanted = form.cleaned_data if form.is_valid() else {}
@@ -51,7 +52,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def details(request: HttpRequest, pk: int) -> HttpResponse:
+def details(request: Request, pk: int) -> HttpResponse:
     """Title, kind, level and tags of a piece."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     form = DetailsForm(request.POST or None, instance=found)
@@ -64,7 +65,7 @@ def details(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def new_version(request: HttpRequest, pk: int) -> HttpResponse:
+def new_version(request: Request, pk: int) -> HttpResponse:
     """A corrected file of a piece. What was given out stays as it was."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     form = VersionForm(request.POST, request.FILES)
@@ -83,7 +84,7 @@ def new_version(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def put_away(request: HttpRequest, pk: int) -> HttpResponse:
+def put_away(request: Request, pk: int) -> HttpResponse:
     """Take a piece out of the library's list, or back into it. Nothing is lost."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     found.is_put_away = not found.is_put_away
@@ -94,7 +95,7 @@ def put_away(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def upload(request: HttpRequest) -> HttpResponse:
+def upload(request: Request) -> HttpResponse:
     """Take a score in. What cannot be used gets a sentence that says why; nothing is stored then."""
     form = PieceForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
@@ -111,7 +112,7 @@ def upload(request: HttpRequest) -> HttpResponse:
     return render(request, "library/upload.html", {"form": form})
 
 
-def _added(request: HttpRequest, pieces: list[Piece]) -> HttpResponse:
+def _added(request: Request, pieces: list[Piece]) -> HttpResponse:
     if len(pieces) > 1:
         messages.success(request, f"{len(pieces)} tunes of this file are in the library.")
         return redirect("library:index")
@@ -120,7 +121,7 @@ def _added(request: HttpRequest, pieces: list[Piece]) -> HttpResponse:
 
 
 @teacher_only
-def line(request: HttpRequest) -> HttpResponse:
+def line(request: Request) -> HttpResponse:
     """A line of a printed book: no notes, but bars to pin to, metre and tempo."""
     form = LineForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
@@ -145,7 +146,7 @@ def line(request: HttpRequest) -> HttpResponse:
 
 
 @anybody
-def photo(request: HttpRequest, pk: int) -> HttpResponseBase:
+def photo(request: Request, pk: int) -> HttpResponseBase:
     """The photo of a printed line, for the studio's teachers and whoever was given a passage of it."""
     seen = Passage.objects.visible_to(request.user).filter(revision__piece=pk)
     found = get_object_or_404(Piece.objects.exclude(photo="").filter(pk=pk, revisions__passages__in=seen).distinct())
@@ -155,18 +156,18 @@ def photo(request: HttpRequest, pk: int) -> HttpResponseBase:
 
 
 @teacher_only
-def import_(request: HttpRequest, pk: int) -> HttpResponse:
+def import_(request: Request, pk: int) -> HttpResponse:
     """What became of each file that was brought in."""
     return render(request, "library/import.html", _import_page(request, pk))
 
 
 @teacher_only
-def import_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+def import_fragment(request: Request, pk: int) -> HttpResponse:
     """The same while it goes on; stops asking when all files are read."""
     return render(request, "library/_import.html", _import_page(request, pk))
 
 
-def _import_page(request: HttpRequest, pk: int) -> dict[str, Any]:
+def _import_page(request: Request, pk: int) -> dict[str, Any]:
     batch = get_object_or_404(Import.objects.visible_to(request.user), pk=pk)
     files = list(batch.files.prefetch_related("pieces__revisions"))
     waiting = sum(f.state == ImportedFileState.WAITING for f in files)
@@ -180,7 +181,7 @@ def _part_of(revision: PieceRevision, text: str | None) -> int:
 
 
 @teacher_only
-def piece(request: HttpRequest, pk: int) -> HttpResponse:
+def piece(request: Request, pk: int) -> HttpResponse:
     """The engraved part, to pick passages from by dragging over bars or by typing."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     revision = found.current
@@ -229,7 +230,7 @@ def piece(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def correct_bar(request: HttpRequest, pk: int) -> HttpResponse:
+def correct_bar(request: Request, pk: int) -> HttpResponse:
     """A teacher's word on how hard a bar is."""
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     form = BarCorrectionForm(request.POST)
@@ -245,14 +246,14 @@ def correct_bar(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def original(request: HttpRequest, pk: int) -> HttpResponseBase:
+def original(request: Request, pk: int) -> HttpResponseBase:
     """The score as it was uploaded, byte for byte."""
     revision = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk).current
     return FileResponse(revision.original.open("rb"), as_attachment=True, filename=revision.filename)
 
 
 @teacher_only
-def exercise(request: HttpRequest, kind: str) -> HttpResponse:
+def exercise(request: Request, kind: str) -> HttpResponse:
     """Choices for an exercise beside its engraving; keep it, or go on to assign it."""
     form = _exercise_form(request, kind, request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -274,11 +275,11 @@ def exercise(request: HttpRequest, kind: str) -> HttpResponse:
 
 
 @teacher_only
-def exercise_fragment(request: HttpRequest, kind: str) -> HttpResponse:
+def exercise_fragment(request: Request, kind: str) -> HttpResponse:
     return render(request, "library/_exercise_preview.html", _preview(_exercise_form(request, kind, request.GET)))
 
 
-def _exercise_form(request: HttpRequest, kind: str, data: Any) -> ExerciseForm:
+def _exercise_form(request: Request, kind: str, data: Any) -> ExerciseForm:
     if kind not in FORMS:
         raise Http404
     form = FORMS[kind](data)
@@ -286,7 +287,7 @@ def _exercise_form(request: HttpRequest, kind: str, data: Any) -> ExerciseForm:
         form.initial["seed"] = exercises.next_number(request.user, kind)
     if "passage" in form.fields:
         own = Passage.objects.visible_to(request.user).cut_by_teachers().filter(revision__piece__is_put_away=False, note_count__gt=0)
-        form.fields["passage"].queryset = own.select_related("revision__piece")
+        form.fields["passage"].queryset = own.select_related("revision__piece")  # type: ignore[attr-defined]
     return form
 
 
@@ -315,7 +316,7 @@ def _preview(form: ExerciseForm) -> dict[str, Any]:
 
 
 @anybody
-def model_sound(request: HttpRequest, pk: int) -> HttpResponseBase:
+def model_sound(request: Request, pk: int) -> HttpResponseBase:
     """The model of a passage at one tempo."""
     sound = get_object_or_404(ModelSound.objects.filter(passage__in=Passage.objects.visible_to(request.user)), pk=pk)
     if not sound.sound:

@@ -33,14 +33,15 @@ class Person(AbstractUser):
     address of their calendar is to be a new one.
     """
 
-    studio = models.ForeignKey(Studio, on_delete=models.PROTECT, related_name="people", null=True)
+    # Only who keeps the service in order, and takes part in nothing, has none.
+    studio: models.ForeignKey[Studio, Studio] = models.ForeignKey(Studio, on_delete=models.PROTECT, related_name="people", null=True)  # type: ignore[assignment, misc]
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.STUDENT)
     name = models.CharField(max_length=120)
     is_minor = models.BooleanField(default=False)
     calendar_number = models.PositiveIntegerField(default=1)
     wards = models.ManyToManyField("self", symmetrical=False, related_name="guardians", blank=True)
 
-    objects = PersonManager()
+    objects = PersonManager()  # type: ignore[misc]
 
     class Meta:
         ordering = ["name"]

@@ -26,6 +26,7 @@ from didactor.people.forms import (
 )
 from didactor.people.models import Consent, Group, Person, SignInCard
 from didactor.people.permissions import teacher_only
+from didactor.people.requests import Request
 from didactor.people.roll import heading_of, read_roll
 from didactor.people.sent_once import done
 
@@ -35,9 +36,11 @@ def sign_in(request: HttpRequest) -> HttpResponse:
     card, password = CardForm(prefix="card"), PasswordForm(prefix="teacher")
     if request.method == "POST":
         by_card = "card-code" in request.POST
-        form = card = CardForm(request.POST, prefix="card") if by_card else card
-        if not by_card:
-            form = password = PasswordForm(request.POST, prefix="teacher")
+        if by_card:
+            card = CardForm(request.POST, prefix="card")
+        else:
+            password = PasswordForm(request.POST, prefix="teacher")
+        form: CardForm | PasswordForm = card if by_card else password
         if form.is_valid():
             person = _authenticate(request, form.cleaned_data, by_card)
             if person is not None:
@@ -96,7 +99,7 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def students(request: HttpRequest) -> HttpResponse:
+def students(request: Request) -> HttpResponse:
     people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group")
     cards = GroupCardsForm(studio=request.user.studio)
     consented = set(Consent.objects.filter(student__in=people, withdrawn_at=None).values_list("student_id", flat=True))
@@ -105,12 +108,12 @@ def students(request: HttpRequest) -> HttpResponse:
     )
 
 
-def _with_cards(people: object) -> set[int]:
+def _with_cards(people: Any) -> set[int]:
     return set(SignInCard.objects.filter(person__in=people).values_list("person_id", flat=True))
 
 
 @teacher_only
-def add_student(request: HttpRequest) -> HttpResponse:
+def add_student(request: Request) -> HttpResponse:
     form = StudentForm(request.POST or None, studio=request.user.studio)
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
@@ -130,7 +133,7 @@ def add_student(request: HttpRequest) -> HttpResponse:
 
 
 @teacher_only
-def add_roll(request: HttpRequest) -> HttpResponse:
+def add_roll(request: Request) -> HttpResponse:
     """A whole class from a list: looked at first, then added with a card for each."""
     studio = request.user.studio
     form = RollForm(request.POST or None, request.FILES or None)
@@ -158,7 +161,7 @@ def add_roll(request: HttpRequest) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def group_cards(request: HttpRequest) -> HttpResponse:
+def group_cards(request: Request) -> HttpResponse:
     """New cards for a whole group; or for those of it who have none."""
     form = GroupCardsForm(request.POST, studio=request.user.studio)
     if not form.is_valid():
@@ -178,7 +181,7 @@ def _students(count: int) -> str:
     return "1 student is" if count == 1 else f"{count} students are"
 
 
-def _cards(request: HttpRequest, students: list[Person], leads_to: str, **more: Any) -> HttpResponse:
+def _cards(request: Request, students: list[Person], leads_to: str, **more: Any) -> HttpResponse:
     """New cards for students and their guardians, to print or copy. The codes are shown this once."""
     cards = []
     for student in students:
@@ -191,7 +194,7 @@ def _cards(request: HttpRequest, students: list[Person], leads_to: str, **more: 
 
 
 @teacher_only
-def student(request: HttpRequest, pk: int) -> HttpResponse:
+def student(request: Request, pk: int) -> HttpResponse:
     """One student: cards, consent, instruments."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     # Four forms share the page; each is bound only when its own field was sent.
@@ -218,7 +221,7 @@ def student(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("people:student", pk=pk)
 
 
-def _student_page(request: HttpRequest, person: Person) -> dict[str, Any]:
+def _student_page(request: Request, person: Person) -> dict[str, Any]:
     return {
         "person": person,
         "group_names": Group.objects.filter(studio=person.studio).values_list("name", flat=True),
@@ -229,7 +232,7 @@ def _student_page(request: HttpRequest, person: Person) -> dict[str, Any]:
 
 @teacher_only
 @require_POST
-def leave(request: HttpRequest, pk: int) -> HttpResponse:
+def leave(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     services.leave(student=person)
     messages.success(request, f"{person} has left: no sign-in and no new work. The recordings are kept.")
@@ -238,14 +241,14 @@ def leave(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def new_card(request: HttpRequest, pk: int) -> HttpResponse:
+def new_card(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     return _cards(request, [person], reverse("people:student", args=[person.pk]))
 
 
 @teacher_only
 @require_POST
-def withdraw_consent(request: HttpRequest, pk: int) -> HttpResponse:
+def withdraw_consent(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     services.withdraw_consent(student=person)
     messages.success(request, "Consent is withdrawn. Nothing more can be recorded until it is given again.")
@@ -253,7 +256,7 @@ def withdraw_consent(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def note_names(request: HttpRequest) -> HttpResponse:
+def note_names(request: Request) -> HttpResponse:
     """Friendly names of notes and words to count with, for the study sheets."""
     studio = request.user.studio
     kept = {**studio.note_names, **{f"count_{word}": said for word, said in studio.counting_words.items()}}

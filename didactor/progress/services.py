@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from functools import partial
+
 from django.contrib.sessions.models import Session
 from django.db import transaction
 
@@ -18,7 +20,7 @@ def erase_student(student: Person) -> None:
     for upload in Upload.objects.filter(owner=student):
         path = upload.path
         upload.delete()
-        transaction.on_commit(lambda path=path: path.unlink(missing_ok=True))
+        transaction.on_commit(partial(path.unlink, missing_ok=True))
     Task.objects.filter(enrolment__student=student).delete()
     alone = [g for g in student.guardians.all() if g.wards.count() == 1]
     for person in (student, *alone):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
 from didactor.assignments.models import Assignment, Task, TaskState
@@ -12,13 +12,14 @@ from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.people.models import Enrolment, Person, Role
 from didactor.people.permissions import teacher_only
+from didactor.people.requests import Request
 from didactor.progress import services
 from didactor.progress.rows import task_rows
 from didactor.takes.models import Take
 
 
 @teacher_only
-def assignment(request: HttpRequest, pk: int) -> HttpResponse:
+def assignment(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     rows = task_rows(found.tasks.for_lists())
     context = {
@@ -34,7 +35,7 @@ def assignment(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def student(request: HttpRequest, pk: int) -> HttpResponse:
+def student(request: Request, pk: int) -> HttpResponse:
     """One student's passages, the newest first."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     rows = task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())
@@ -43,7 +44,7 @@ def student(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def erase_student(request: HttpRequest, pk: int) -> HttpResponse:
+def erase_student(request: Request, pk: int) -> HttpResponse:
     """Ask for the name, then erase a student for good."""
     person = get_object_or_404(Person.objects.visible_to(request.user).filter(role=Role.STUDENT), pk=pk)
     takes = Take.objects.filter(task__enrolment__student=person).count()
@@ -58,7 +59,7 @@ def erase_student(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @teacher_only
-def erase_take(request: HttpRequest, pk: int) -> HttpResponse:
+def erase_take(request: Request, pk: int) -> HttpResponse:
     """Ask once, then erase a take that was handed in, with the answer to it."""
     take = get_object_or_404(Take.objects.visible_to(request.user).select_related("task__assignment", "task__enrolment__student"), pk=pk)
     if request.method != "POST":

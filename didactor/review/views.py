@@ -3,7 +3,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -15,6 +15,7 @@ from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.sound.recording import MAX_DURATION_S
 from didactor.library.desk import road_map_of
 from didactor.people.permissions import teacher_only
+from didactor.people.requests import Request
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
@@ -28,7 +29,7 @@ QUEUE_SHOWN = 40
 
 
 @teacher_only
-def waiting(request: HttpRequest) -> HttpResponse:
+def waiting(request: Request) -> HttpResponse:
     """What waits to be heard, oldest first, and what was answered last."""
     queue = for_lists(Submission.objects.awaiting_review_by(request.user))
     answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))[:8]
@@ -45,7 +46,7 @@ def waiting(request: HttpRequest) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def decide_words(request: HttpRequest, pk: int) -> HttpResponse:
+def decide_words(request: Request, pk: int) -> HttpResponse:
     """Take an answer in words, or ask for it once more, with a few words back."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
     if not decide_answer(task=found, passed=request.POST.get("passed") == "1", reply=request.POST.get("reply", "")):
@@ -66,21 +67,21 @@ def _entry(submission: Submission) -> dict[str, Any]:
     }
 
 
-def _submission(request: HttpRequest, pk: int) -> Submission:
+def _submission(request: Request, pk: int) -> Submission:
     return get_object_or_404(Submission.objects.visible_to(request.user).for_lists(), pk=pk)
 
 
-def _review(request: HttpRequest, pk: int) -> Review:
+def _review(request: Request, pk: int) -> Review:
     return services.open_review(submission=_submission(request, pk), teacher=request.user)
 
 
 @teacher_only
-def detail(request: HttpRequest, pk: int) -> HttpResponse:
+def detail(request: Request, pk: int) -> HttpResponse:
     """One take on the desk: listen, look, mark, answer."""
     return _desk(request, pk)
 
 
-def _desk(request: HttpRequest, pk: int, refused: services.Draft | None = None, trouble: str = "") -> HttpResponse:
+def _desk(request: Request, pk: int, refused: services.Draft | None = None, trouble: str = "") -> HttpResponse:
     """The desk; with what was refused still in its fields, and why."""
     submission = _submission(request, pk)
     review = services.open_review(submission=submission, teacher=request.user)
@@ -137,11 +138,11 @@ def _marks(review: Review, result: Result | None) -> list[Mark]:
     marks = list(review.marks.all())
     order = list(dict.fromkeys(mark.category for mark in marks))
     for mark in marks:
-        mark.note_index = result.index_of_note(mark.note_ids) if result else None
+        mark.note_index = result.index_of_note(mark.note_ids) if result else None  # type: ignore[attr-defined]
     return sorted(marks, key=lambda mark: order.index(mark.category))
 
 
-def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> HttpResponse:
+def _marks_answer(request: Request, review: Review, error: str = "") -> HttpResponse:
     """The list of marks for htmx, or back to the page for a plain form."""
     if not request.htmx:
         if error:
@@ -160,7 +161,7 @@ def _marks_answer(request: HttpRequest, review: Review, error: str = "") -> Http
 
 @teacher_only
 @require_POST
-def decide_mark(request: HttpRequest, pk: int, mark_pk: int) -> HttpResponse:
+def decide_mark(request: Request, pk: int, mark_pk: int) -> HttpResponse:
     """Keep, change, drop or put back one mark."""
     review = _review(request, pk)
     mark = get_object_or_404(Mark.objects.select_related("review"), pk=mark_pk, review=review)
@@ -173,7 +174,7 @@ def decide_mark(request: HttpRequest, pk: int, mark_pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def keep_all(request: HttpRequest, pk: int) -> HttpResponse:
+def keep_all(request: Request, pk: int) -> HttpResponse:
     review = _review(request, pk)
     try:
         services.keep_all(review=review)
@@ -184,7 +185,7 @@ def keep_all(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def add_remark(request: HttpRequest, pk: int) -> HttpResponse:
+def add_remark(request: Request, pk: int) -> HttpResponse:
     """A remark pinned to a bar, beat or note."""
     review = _review(request, pk)
     category = request.POST.get("category", "other")
@@ -209,19 +210,19 @@ def _second(text: str) -> float | None:
     return read_number(text, 0.0, MAX_DURATION_S)
 
 
-def _draft(request: HttpRequest) -> services.Draft:
+def _draft(request: Request) -> services.Draft:
     return services.Draft(
         text=request.POST.get("text", "").replace("\r\n", "\n"),
         decision=request.POST.get("decision", ""),
         decision_tempo=read_number(request.POST.get("decision_tempo", ""), TEMPO_LOW, TEMPO_HIGH),
-        checklist={name.removeprefix("verdict-"): value for name, value in request.POST.items() if name.startswith("verdict-")},
+        checklist={name.removeprefix("verdict-"): str(value) for name, value in request.POST.items() if name.startswith("verdict-")},
         version=read_id(request.POST.get("version", "")),
     )
 
 
 @teacher_only
 @require_POST
-def save_draft(request: HttpRequest, pk: int) -> HttpResponse:
+def save_draft(request: Request, pk: int) -> HttpResponse:
     """Kept while the teacher writes. The answer carries the new version, so that the next change is over it."""
     try:
         review = services.save_draft(review=_review(request, pk), draft=_draft(request))
@@ -232,7 +233,7 @@ def save_draft(request: HttpRequest, pk: int) -> HttpResponse:
 
 @teacher_only
 @require_POST
-def send(request: HttpRequest, pk: int) -> HttpResponse:
+def send(request: Request, pk: int) -> HttpResponse:
     """Send the answer and go on to the next take that waits."""
     review, draft = _review(request, pk), _draft(request)
     try:

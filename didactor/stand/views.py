@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 from datetime import timedelta
+from typing import IO, cast
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -25,6 +26,7 @@ from didactor.core.score.study.reading_aids import NAMINGS
 from didactor.library.desk import road_map_of
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, student_only
+from didactor.people.requests import Request
 from didactor.progress.rows import task_rows
 from didactor.stand.pages import take_page, task_page
 from didactor.takes import services
@@ -32,7 +34,7 @@ from didactor.takes.models import Take
 
 
 @family
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: Request) -> HttpResponse:
     """The student's passages of the week on one page; a guardian sees those of each ward."""
     people = Person.objects.visible_to(request.user).students()
     stands = [
@@ -46,7 +48,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 
 @family
-def task(request: HttpRequest, pk: int) -> HttpResponse:
+def task(request: Request, pk: int) -> HttpResponse:
     """One passage to study, practise and record. A sealed one shows nothing before its clock is started."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     if found.is_sealed:
@@ -54,14 +56,14 @@ def task(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "stand/task.html", task_page(found, request.user, request.GET.get("step", "")))
 
 
-def _task(request: HttpRequest, pk: int) -> Task:
+def _task(request: Request, pk: int) -> Task:
     """A task of the student's own."""
     return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
 
 
 @student_only
 @require_POST
-def open_sealed(request: HttpRequest, pk: int) -> HttpResponse:
+def open_sealed(request: Request, pk: int) -> HttpResponse:
     """Start the preparation clock; now the passage is shown."""
     found = _task(request, pk)
     open_the_seal(found)
@@ -70,7 +72,7 @@ def open_sealed(request: HttpRequest, pk: int) -> HttpResponse:
 
 @student_only
 @require_POST
-def tick(request: HttpRequest, pk: int) -> HttpResponse:
+def tick(request: Request, pk: int) -> HttpResponse:
     """A step on the way is done."""
     found = _task(request, pk)
     slug = request.POST.get("step", "")
@@ -81,7 +83,7 @@ def tick(request: HttpRequest, pk: int) -> HttpResponse:
 
 @student_only
 @require_POST
-def answer(request: HttpRequest, pk: int) -> HttpResponse:
+def answer(request: Request, pk: int) -> HttpResponse:
     """An answer in words to what was heard."""
     found = _task(request, pk)
     try:
@@ -94,7 +96,7 @@ def answer(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @anybody
-def study(request: HttpRequest, pk: int) -> HttpResponse:
+def study(request: Request, pk: int) -> HttpResponse:
     """What to find out before playing, on one sheet that can be printed."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     if found.is_sealed and not request.user.is_teacher:
@@ -113,7 +115,7 @@ def study(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @anybody
-def cards(request: HttpRequest, pk: int) -> HttpResponse:
+def cards(request: Request, pk: int) -> HttpResponse:
     """Rhythm cards to print and cut out."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     if found.is_sealed and not request.user.is_teacher:
@@ -127,7 +129,7 @@ def cards(request: HttpRequest, pk: int) -> HttpResponse:
 
 @student_only
 @require_POST
-def upload_file(request: HttpRequest, pk: int) -> HttpResponse:
+def upload_file(request: Request, pk: int) -> HttpResponse:
     """A recording sent by a plain form, for browsers without scripts."""
     task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     file = request.FILES.get("recording")
@@ -136,7 +138,11 @@ def upload_file(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect("task", pk=task.pk)
     try:
         take = services.receive_take(
-            student=request.user, task=task, source=file.file, filename=file.name, step=request.POST.get("step", "")
+            student=request.user,
+            task=task,
+            source=cast("IO[bytes]", file.file),
+            filename=file.name or "take",
+            step=request.POST.get("step", ""),
         )
     except services.TakeRefused as error:
         messages.error(request, str(error))
@@ -145,14 +151,14 @@ def upload_file(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @family
-def take(request: HttpRequest, pk: int) -> HttpResponse:
+def take(request: Request, pk: int) -> HttpResponse:
     """Listen back, mark, see what was heard, submit."""
     found = get_object_or_404(Take.objects.visible_to(request.user).with_everything(), pk=pk)
     return render(request, "stand/take.html", take_page(found, request.user))
 
 
 @family
-def status_fragment(request: HttpRequest, pk: int) -> HttpResponse:
+def status_fragment(request: Request, pk: int) -> HttpResponse:
     """Where the hearing stands; polled until it is settled, then the page's content is put in its place."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     response = render(request, "stand/_status.html", {"take": take})
@@ -165,7 +171,7 @@ def status_fragment(request: HttpRequest, pk: int) -> HttpResponse:
 
 @student_only
 @require_POST
-def mark(request: HttpRequest, pk: int) -> HttpResponse:
+def mark(request: Request, pk: int) -> HttpResponse:
     """Keep the student's own checklist, pins and the one thing to work on."""
     take = get_object_or_404(Take.objects.owned_by(request.user), pk=pk)
     try:
@@ -175,7 +181,7 @@ def mark(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("stand:take", pk=pk)
 
 
-def _own_marks(request: HttpRequest, take: Take) -> list[services.OwnMark]:
+def _own_marks(request: Request, take: Take) -> list[services.OwnMark]:
     marks = []
     for row in (*TITLES, *(OWN + words for words in take.task.assignment.own_rows)):
         verdict = request.POST.get(f"verdict-{row}")
@@ -192,7 +198,7 @@ def _own_marks(request: HttpRequest, take: Take) -> list[services.OwnMark]:
 
 @student_only
 @require_POST
-def submit(request: HttpRequest, pk: int) -> HttpResponse:
+def submit(request: Request, pk: int) -> HttpResponse:
     take = get_object_or_404(Take.objects.owned_by(request.user).select_related("task__assignment"), pk=pk)
     try:
         services.submit_take(take=take)
@@ -204,7 +210,7 @@ def submit(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @student_only
-def delete(request: HttpRequest, pk: int) -> HttpResponse:
+def delete(request: Request, pk: int) -> HttpResponse:
     """Ask once, then delete for good."""
     take = get_object_or_404(Take.objects.owned_by(request.user).with_everything(), pk=pk)
     if request.method != "POST":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import Any
 
 from django.conf import settings
 from django.core.files.base import ContentFile
@@ -68,7 +69,7 @@ def _keep_copy(take: Take, copy: PlaybackCopy) -> bool:
     return True
 
 
-def _backing(played: dict[str, float] | None) -> Backing | None:
+def _backing(played: dict[str, Any] | None) -> Backing | None:
     """The accompaniment that the recorder played, as it was sent to the loudspeaker."""
     sound = ModelSound.objects.filter(pk=played["sound"]).exclude(sound="").first() if played else None
     if sound is None or played is None:

@@ -208,7 +208,7 @@ def receive_take(
     size = source.seek(0, 2)
     check_size(size)
     source.seek(0)
-    digest = hashlib.file_digest(source, "sha256").hexdigest()
+    digest = hashlib.file_digest(source, "sha256").hexdigest()  # type: ignore[arg-type]
     twin = task.takes.filter(sha256=digest).first()
     if twin is not None:
         return twin
@@ -282,7 +282,7 @@ def erase_take(take: Take) -> None:
 
     def remove_files() -> None:
         if not shared:
-            default_storage.delete(original)
+            default_storage.delete(str(original))
         if playback:
             default_storage.delete(playback)
         for key in drawn:

@@ -11,8 +11,9 @@ import binascii
 import itertools
 import json
 import uuid
+from typing import IO, cast
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods
@@ -20,6 +21,7 @@ from django.views.decorators.http import require_http_methods
 from didactor.assignments.models import Task
 from didactor.library.models import ModelSound
 from didactor.people.permissions import student_only
+from didactor.people.requests import Request
 from didactor.takes import services
 from didactor.takes.models import Upload
 from didactor.web.numbers import read_id, read_number
@@ -38,7 +40,7 @@ def _answer(status: int, text: str = "", **headers: str) -> HttpResponse:
     return response
 
 
-def _metadata(request: HttpRequest) -> dict[str, str]:
+def _metadata(request: Request) -> dict[str, str]:
     """``Upload-Metadata``: comma-separated pairs of a key and a base64 value."""
     values = {}
     for pair in request.headers.get("Upload-Metadata", "").split(","):
@@ -63,12 +65,12 @@ def _backing(task: Task, text: str) -> dict[str, float] | None:
     begins_s = read_number(at, 0.0, LONGEST_S)
     number = read_id(pk)
     own = number is not None and ModelSound.objects.filter(pk=number, passage=task.passage.root, of_part__gt=0).exists()
-    return {"sound": number, "at_s": begins_s} if own and begins_s is not None else None
+    return {"sound": number, "at_s": begins_s} if own and number is not None and begins_s is not None else None
 
 
 @student_only
 @require_http_methods(["POST"])
-def create(request: HttpRequest) -> HttpResponse:
+def create(request: Request) -> HttpResponse:
     """Announce a recording: its length, name and task."""
     data = _metadata(request)
     length, task_id = read_id(request.headers.get("Upload-Length")), read_id(data.get("task"))
@@ -95,7 +97,7 @@ def create(request: HttpRequest) -> HttpResponse:
 
 @student_only
 @require_http_methods(["HEAD", "PATCH"])
-def piece(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
     """HEAD: how far it came. PATCH: the next bytes."""
     upload = get_object_or_404(Upload, pk=pk, owner=request.user)
     if request.method == "PATCH":
@@ -105,7 +107,7 @@ def piece(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         if offset is None:
             return _answer(400)
         try:
-            upload = services.append_to_upload(upload_id=pk, owner=request.user, offset=offset, body=request)
+            upload = services.append_to_upload(upload_id=pk, owner=request.user, offset=offset, body=cast("IO[bytes]", request))
         except Upload.DoesNotExist:
             return _answer(404)
         except ValueError:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, render
 
 from didactor.core.errors import CoreError
 from didactor.people.permissions import anybody
+from didactor.people.requests import Request
 from didactor.takes import evidence
 from didactor.takes.models import Take
 from didactor.takes.permissions import sight_of
@@ -14,7 +15,7 @@ from didactor.web.ranges import ranged_file
 
 
 @anybody
-def sound(request: HttpRequest, pk: int) -> HttpResponseBase:
+def sound(request: Request, pk: int) -> HttpResponseBase:
     """The seekable copy of a take."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     if not take.playback:
@@ -23,7 +24,7 @@ def sound(request: HttpRequest, pk: int) -> HttpResponseBase:
 
 
 @anybody
-def original(request: HttpRequest, pk: int) -> HttpResponseBase:
+def original(request: Request, pk: int) -> HttpResponseBase:
     """The recording as it came, byte for byte."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     response = ranged_file(request, take.original, "application/octet-stream")
@@ -36,11 +37,11 @@ def _extension(filename: str) -> str:
     return plain if plain.isascii() and plain.isalnum() and len(plain) <= 5 else "bin"
 
 
-def _take(request: HttpRequest, pk: int) -> Take:
+def _take(request: Request, pk: int) -> Take:
     return get_object_or_404(Take.objects.visible_to(request.user).with_everything(), pk=pk)
 
 
-def _place(request: HttpRequest, pk: int, index: int) -> evidence.NoteEvidence:
+def _place(request: Request, pk: int, index: int) -> evidence.NoteEvidence:
     take = _take(request, pk)
     found = evidence.note_evidence(take, index, sight_of(take, request.user))
     if found is None:
@@ -49,24 +50,24 @@ def _place(request: HttpRequest, pk: int, index: int) -> evidence.NoteEvidence:
 
 
 @anybody
-def why(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+def why(request: Request, pk: int, index: int) -> HttpResponse:
     """What a judgement of one note rests on, to look at and to hear; a page, or a fragment beside the remark."""
     context = {"evidence": _place(request, pk, index)}
     return render(request, "takes/_why.html" if request.htmx else "takes/why.html", context)
 
 
 @anybody
-def why_played(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+def why_played(request: Request, pk: int, index: int) -> HttpResponse:
     return HttpResponse(_place(request, pk, index).played_wav(), content_type="audio/wav")
 
 
 @anybody
-def why_written(request: HttpRequest, pk: int, index: int) -> HttpResponse:
+def why_written(request: Request, pk: int, index: int) -> HttpResponse:
     return HttpResponse(_place(request, pk, index).written_wav(), content_type="audio/wav")
 
 
 @anybody
-def download(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
+def download(request: Request, pk: int, kind: str) -> HttpResponse:
     """What was heard, for other programs: figures, MIDI, or the score with the remarks in it."""
     take = _take(request, pk)
     try:

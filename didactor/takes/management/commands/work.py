@@ -28,8 +28,8 @@ class Command(BaseCommand):
         asyncio.run(self._run())
 
     async def _run(self) -> None:
-        worker_app = app.with_connector(app.connector.get_worker_connector())
-        defaults = settings.PROCRASTINATE_WORKER_DEFAULTS
+        worker_app = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
+        defaults: dict[str, Any] = settings.PROCRASTINATE_WORKER_DEFAULTS
         async with worker_app.open_async():
             workers = [
                 asyncio.ensure_future(
