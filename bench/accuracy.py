@@ -34,8 +34,8 @@ from scoring import Score, score  # noqa: E402
 from didactor.core.analyse import analyse  # noqa: E402
 from didactor.core.sound.recording import Recording  # noqa: E402
 
-KINDS = ("one", "many", "moved", "entries", "chords", "strokes", "clapped", "pulse", "said")
-QUICK_TAKES = {"one": 14, "many": 5, "moved": 3, "entries": 1, "chords": 2, "strokes": 2, "clapped": 1, "pulse": 1, "said": 1}
+KINDS = ("one", "many", "moved", "beside", "entries", "chords", "strokes", "clapped", "pulse", "said")
+QUICK_TAKES = {"one": 14, "many": 5, "moved": 3, "beside": 3, "entries": 1, "chords": 2, "strokes": 2, "clapped": 1, "pulse": 1, "said": 1}
 
 
 def main() -> int:

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from planted import Scenario
 from scoring import Score
-from takes import Scenario
 
 FLOW = ("flow.hesitation", "flow.restart", "flow.skipped")
 #: Findings with goals of their own.
@@ -56,6 +56,13 @@ def summary(entries: list[Entry]) -> tuple[str, dict[str, Any]]:
             "### Expressive players, and single late moments",
             _split(moved, lambda e: f"{e.scenario.voices}: {e.scenario.condition}"),
         ]
+    beside = [e for e in entries if e.scenario.voices.endswith("beside")]
+    if beside:
+        for voices in ("one", "many"):
+            own = together(e for e in beside if e.scenario.voices.startswith(voices))
+            figures[f"{voices}_beside_recall_percent"] = percent(own.rightly, own.faulty)
+            figures[f"{voices}_beside_precision_percent"] = percent(own.rightly, own.accused)
+        parts += ["### Faults side by side", _split(beside, lambda e: f"{e.scenario.voices}: {e.scenario.condition}")]
     for kind in ("entries", "chords", "strokes", "clapped", "pulse", "said"):
         own = [e for e in entries if e.scenario.voices == kind]
         if own:

@@ -154,7 +154,7 @@ class JudgedLine(Line):
                 heard_midi=midi,
                 stretch=self.stretches[before],
             )
-        if self.stretches[before] != self.stretches[after]:
+        if self.stretches[before] != self.stretches[after] and self._something_begins(before, after):
             return _not_judged("the playing goes on elsewhere here")
         if self._held_over(index, before):
             return _not_judged("not heard apart from the note before: the same pitch went on sounding")
@@ -188,6 +188,10 @@ class JudgedLine(Line):
         before = self.features.level_db[self.features.flux_index(event.onset_s - RISES_FROM_S) : here + 1]
         after = self.features.level_db[here : self.features.flux_index(event.onset_s + RISES_WITHIN_S) + 1]
         return event.strength >= CLEAR_STRENGTH and len(before) > 0 and float(after.max() - before.min()) >= CLEAR_RISE_DB
+
+    def _something_begins(self, before: int, after: int) -> bool:
+        """Whether between two notes that follow each other in time anything is played that belongs to no note."""
+        return any(not event.soft for event in self.events[self.final[before] + 1 : self.final[after]])
 
     def _next_matched(self, index: int) -> int:
         """The event of the next note that was matched; behind the last event where there is none."""
