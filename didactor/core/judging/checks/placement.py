@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -17,8 +18,9 @@ DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
 #: A longer beat is divided by whoever feels it, and its share counts as this one's (the intervals that people keep best time in end
 #: about here: Parncutt 1994).
 LONGEST_BEAT_S = 0.85
-#: The first and the last note have neighbours on one side only: the pulse is less sure there.
-AT_THE_ENDS = 1.6
+#: The first and the last note have neighbours on one side only, and what lies this many quarters from the nearest on a side as good as
+#: none there: the pulse is less sure.
+AT_THE_ENDS, ALONE_QUARTERS = 1.6, 2.5
 
 
 @check(
@@ -34,8 +36,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
     if rules is None or evidence.inferred:
         return
     limps = limp(evidence) is not None
-    placed = [n.note.onset_quarters for n in evidence.notes if n.early_late_ms is not None]
-    ends = (min(placed, default=0.0), max(placed, default=0.0))
+    alone = _alone(evidence)
     # What comes after a pause or a jump has its own remark, all that begins there with it.
     excused = {evidence.notes[h.note_index].note.onset_quarters for h in evidence.hesitations}
     excused |= {evidence.notes[r.to_index].note.onset_quarters for r in evidence.restarts}
@@ -48,7 +49,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
         threshold = max(
             rules.floor_ms, 1000 * rules.beat_share * min(_beat_s(evidence, item), LONGEST_BEAT_S), SCATTER_FACTOR * evidence.scatter_ms
         )
-        if item.note.onset_quarters in ends:
+        if item.note.onset_quarters in alone:
             threshold *= AT_THE_ENDS
         if abs(item.early_late_ms) >= threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
             moments.setdefault(item.note.onset_quarters, []).append(item)
@@ -57,6 +58,13 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
             together = [item for item in off if ((item.early_late_ms or 0.0) < 0) is early]
             if together:
                 yield _of_moment(evidence, together)
+
+
+def _alone(evidence: Evidence) -> set[float]:
+    """Moments without a neighbour, or only with a far one, on a side."""
+    placed = sorted({n.note.onset_quarters for n in evidence.notes if n.early_late_ms is not None})
+    gaps = [float("inf"), *(b - a for a, b in itertools.pairwise(placed)), float("inf")]
+    return {q for q, gap, following in zip(placed, gaps, gaps[1:], strict=False) if max(gap, following) >= ALONE_QUARTERS}
 
 
 def _of_moment(evidence: Evidence, together: list[NoteJudgement]) -> Finding:
