@@ -168,6 +168,16 @@ class FlowTests(SimpleTestCase):
         [finding] = found(expectation(), shape=skipping)
         self.assertEqual((finding.code, finding.text, finding.size), ("flow.skipped", "Bars 5 to 6 are left out.", 2.0))
 
+    def test_the_end_of_one_pass_and_the_beginning_of_the_next_are_a_repeat_not_taken(self):
+        tune = walk("|: C4:q D4:q E4:q F4:q | G4:q F4:q E4:q D4:q :| C4:q E4:q G4:q E4:q | C4:w")
+
+        def skipping(index: int, note: NoteHeard) -> NoteHeard:
+            if 4 <= index < 12:
+                return replace(note, **MISSED)
+            return replace(late(note, -8 * QUARTER_S), stretch=1) if index >= 12 else note
+
+        self.assertEqual(found(tune, shape=skipping)[0].text, "The repeat of bars 1 to 2 is not taken.")
+
     def test_a_repeat_that_is_not_taken(self):
         tune = walk("|: C4:q D4:q E4:q F4:q | G4:q F4:q E4:q D4:q :| C4:q E4:q G4:q E4:q | C4:w")
         second = [i for i, n in enumerate(tune.notes) if n.pass_ == 2]
@@ -301,6 +311,16 @@ class TempoTests(SimpleTestCase):
         for k in range(40):
             times.append(times[-1] + QUARTER_S / (1 + percent / 100) ** (k / 4 - 4))
         return found(walk(), shape=lambda i, n: replace(n, onset_s=times[i], offset_s=times[i] + 0.5))
+
+    def test_time_that_wanders_is_no_drift_wherever_it_ends(self):
+        paces = [1.0, 1.12, 0.92, 1.05, 0.86, 0.98, 0.82, 0.93]
+        starts = [sum(4 * QUARTER_S * p for p in paces[:k]) for k in range(8)]
+
+        def wandering(index: int, note: NoteHeard) -> NoteHeard:
+            onset = 1.0 + starts[index // 4] + paces[index // 4] * QUARTER_S * (index % 4)
+            return replace(note, onset_s=onset, offset_s=onset + 0.5)
+
+        self.assertNotIn("tempo.drift", codes(found(walk(), shape=wandering)))
 
     def test_a_tempo_that_rises_steadily(self):
         self.assertEqual(self.drifting(0.6), [])

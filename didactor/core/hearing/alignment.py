@@ -33,7 +33,7 @@ TEMPO_GUESSES = (1.0, 0.7, 1.4)
 CLEAR_COST = 0.2
 #: Playing straight on explains a take better than leaps that cost less, by at most so much for each sound that is a note only then;
 #: so many of them at least, and such a share of all.
-STRAIGHT_MORE, STRAIGHT_FEWEST, STRAIGHT_GAIN = 0.2, 4, 1.15
+STRAIGHT_MORE, STRAIGHT_FEWEST, STRAIGHT_GAIN = 0.4, 4, 1.15
 NO_JUMP = 1e6
 
 

@@ -45,6 +45,8 @@ def read_tempo(
         verdict = verdicts.pop() if len(verdicts) == 1 else "in_band"
     bar_quarters = float(np.median([b.length_quarters for b in expectation.bars]))
     drift, confidence = drift_percent_per_bar(pulse, bar_quarters)
+    if not inferred:
+        confidence = min(confidence, _steadiness_of_drift(pulse, expectation))
     return TempoReading(
         played_qpm=played,
         deviation_percent=deviation,
@@ -53,6 +55,20 @@ def read_tempo(
         drift_confidence=confidence,
         curve=tuple(_curve(pulse, expectation)),
     )
+
+
+def _steadiness_of_drift(pulse: Pulse, expectation: Expectation) -> float:
+    """How much of what the bars' own tempi differ by a straight line explains, 0..1; 1 where there are too few to tell.
+
+    The smooth map rises or falls for everybody whose time wanders; who drifts does so from bar to bar.
+    """
+    edges, at = _bar_times(pulse, expectation)
+    known = (edges[:-1] >= pulse.quarters[0] - 1e-6) & (edges[1:] <= pulse.quarters[-1] + 1e-6)
+    if known.sum() < FEWEST_BARS + 1:
+        return 1.0
+    number = np.arange(len(known))[known]
+    pace = np.log(np.maximum(np.diff(at), 1e-3) / np.maximum(np.diff(edges), 1e-6))[known]
+    return float(np.corrcoef(number, pace)[0, 1] ** 2) if np.ptp(pace) > 0 else 0.0
 
 
 def _deviation_percent(qpm: float, targets: Targets) -> float:

@@ -49,6 +49,10 @@ def beat_in_words(beat_quarters: float, metrical_beat_quarters: float) -> str:
 def place_in_words(expectation: Expectation, note: ExpectedNote) -> str:
     """“Bar 14, beat 2” with the pass where a bar is played more than once."""
     beat = beat_in_words(note.beat, expectation.bar_at(note.onset_quarters).beat_quarters)
-    again = any(b.number == note.bar and b.pass_ > 1 for b in expectation.bars)
-    turn = f" ({('first', 'second', 'third', 'fourth')[min(note.pass_, 4) - 1]} time)" if again else ""
-    return f"Bar {note.bar}{turn}, beat {beat}"
+    return f"Bar {bar_in_words(expectation, note.bar, note.pass_)}, beat {beat}"
+
+
+def bar_in_words(expectation: Expectation, bar: str, pass_: int) -> str:
+    """“14”, or “14 (second time)” where a bar is played more than once."""
+    again = any(b.number == bar and b.pass_ > 1 for b in expectation.bars)
+    return f"{bar} ({('first', 'second', 'third', 'fourth')[min(pass_, 4) - 1]} time)" if again else bar

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.root_causes import Run, runs_left_out
+from didactor.core.judging.words import bar_in_words
 
 
 @check(code="flow.skipped", title="Bars left out", category="flow", unit="bars", reference="bars of which no note was aligned")
@@ -13,8 +14,10 @@ def skipped_bars(evidence: Evidence) -> Iterator[Finding]:
     for run in runs_left_out(evidence):
         if run.is_repeat:
             continue
-        one = len(run.bars) == 1
-        where = f"Bar {run.bars[0][0]} is" if one else f"Bars {run.bars[0][0]} to {run.bars[-1][0]} are"
+        first, last = (bar_in_words(evidence.expectation, *bar) for bar in (run.bars[0], run.bars[-1]))
+        if run.bars[0][1] == run.bars[-1][1] and len(run.bars) > 1:
+            first = run.bars[0][0]
+        where = f"Bar {first} is" if len(run.bars) == 1 else f"Bars {first} to {last} are"
         yield _finding(evidence, run, "flow.skipped", f"{where} left out.")
 
 
@@ -29,7 +32,9 @@ def repeat_left_out(evidence: Evidence) -> Iterator[Finding]:
     """A repeated stretch is played once only."""
     for run in runs_left_out(evidence):
         if run.is_repeat:
-            text = f"The repeat of bars {run.bars[0][0]} to {run.bars[-1][0]} is not taken."
+            order = list(dict.fromkeys(bar.number for bar in evidence.expectation.bars))
+            numbers = sorted({number for number, _ in run.bars}, key=order.index)
+            text = f"The repeat of bars {numbers[0]} to {numbers[-1]} is not taken."
             yield _finding(evidence, run, "flow.repeat_left_out", text)
 
 
