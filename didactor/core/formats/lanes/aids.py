@@ -18,7 +18,7 @@ from didactor.core.score.write.engraving import SVG
 #: Height of one row of words under a system.
 ROW = 460.0
 #: Width of a letter, of one in a word that is said where nothing begins, and the least room between two words.
-LETTER, SMALL_LETTER, APART = 150.0, 96.0, 12.0
+LETTER, SMALL_LETTER, APART = 150.0, 96.0, 40.0
 
 
 def aided_score(
