@@ -12,7 +12,7 @@ from didactor.library.models import Engraving, Passage
 from didactor.library.notation import ENGRAVER, engravings_of
 
 #: Goes up when marks or lanes are drawn otherwise.
-DRAWING_VERSION = 12
+DRAWING_VERSION = 13
 
 
 def bar_numbers(passage: Passage) -> dict[str, str]:

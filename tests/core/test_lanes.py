@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from lxml import etree
 from didactor.core.analyse import analyse
 from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.lanes import View, plain_score, score_with_lanes
+from didactor.core.formats.result import BendHeard
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
@@ -86,6 +88,23 @@ class LaneTests(SimpleTestCase):
         [words] = self.of(root, "seconds")
         self.assertRegex(words.text, r"1\.[23] s")
         self.assertGreater(len(self.of(root, "curve")), len(self.of(self.drawn(), "curve")))
+
+    def test_bars_that_bend_stand_under_one_bracket(self):
+        self.assertEqual(self.of(self.drawn(), "bend"), [])
+        analysis = analyse(played(), expectation(TUNE), Targets(tempo_qpm=92.0, instrument="clarinet"))
+        result = result_of(analysis)
+        curve = result.tempo.curve
+        bent = [p for p in curve if p.bar in ("5", "6")]
+        bend = BendHeard(from_bar="5", to_bar="6", pass_=1, share=0.8, start_s=bent[0].time_s, end_s=bent[-1].time_s)
+        result = replace(result, pulse=replace(result.pulse, bends=(bend,)))
+        view = View(lanes=("tempo",), bar_numbers=self.numbers)
+        engraving = self.drawings["phone"]
+        root = etree.fromstring(score_with_lanes(engraving.svg, engraving.geometry, result, view).encode())
+        found = self.of(root, "bend")
+        self.assertEqual({e.find(f"{SVG}text").text for e in found}, {"broadens"})
+        # On a narrow page it may lie on two systems: each has its own bars under it, and no more.
+        systems = {int(bar["system"]) for i, bar in self.drawings["phone"].geometry["bars"].items() if self.numbers[i] in ("5", "6")}
+        self.assertEqual(len(found), len(systems))
 
     def test_a_lane_without_anything_judged_is_not_drawn(self):
         root = self.drawn(stage="first_reading")

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from didactor.core.formats.lanes.parts import Lane, element
-from didactor.core.formats.result import JumpBack, PulseHeard, Result, TempoHeard
+from didactor.core.formats.result import BendHeard, JumpBack, PulseHeard, Result, TempoHeard
 
 UNITS_PER_MS, FARTHEST = 1.7, 460.0
 UNITS_PER_CENT, HIGHEST = 3.0, 170.0
@@ -57,6 +57,11 @@ def _tempo(lane: Lane) -> None:
     for points, again in _stretches(lane):
         line = " ".join(f"{x:.0f},{y_of(qpm):.0f}" for x, qpm in points)
         element(lane.group, "polyline", f"curve{' again' if again else ''}", points=line)
+    for bend in pulse.bends:
+        inside = [p for p in tempo.curve if bend.start_s - 1e-3 <= p.time_s <= bend.end_s + 1e-3]
+        xs = [found[0] for p in inside if (found := lane.places.x(p.bar, p.beat)) is not None and found[1] == lane.index]
+        if len(xs) > 1:
+            _bend(lane, min(xs), max(xs), bend)
     for pause in pulse.hesitations:
         found = lane.places.x(pause.bar, pause.beat)
         if found is not None and found[1] == lane.index:
@@ -96,6 +101,15 @@ def _stretches(lane: Lane) -> list[tuple[list[tuple[float, float]], bool]]:
         current.append((found[0], point.qpm))
     cut()
     return stretches
+
+
+def _bend(lane: Lane, x0: float, x1: float, bend: BendHeard) -> None:
+    """A bracket over the bars that broaden or press on together: one thing, not a row of late notes."""
+    word = "broadens" if bend.share < 1 else "presses on"
+    group = element(lane.group, "g", "bend", title=f"{word}, to {100 * bend.share:.0f} % of the usual tempo", data_time=bend.start_s)
+    top = lane.top + 20.0
+    element(group, "polyline", "stroke", points=f"{x0:.0f},{top + 60:.0f} {x0:.0f},{top:.0f} {x1:.0f},{top:.0f} {x1:.0f},{top + 60:.0f}")
+    element(group, "text", "bending", x=0.5 * (x0 + x1), y=top - 30.0, text_anchor="middle").text = word
 
 
 def _break(lane: Lane, x: float, words: str, time_s: float) -> None:
