@@ -45,19 +45,21 @@ def change(request: Request, pk: int) -> HttpResponse:
     found = _own(request, pk)
     initial = {**kept_of(found), "title": found.title, "due_at": found.due_at, "series": found.series or "", "version": found.version}
     form = ChangeForm(request.POST or None, teacher=request.user, initial=initial)
+    status = 200
     if request.method == "POST" and form.is_valid():
         try:
             fields = form.assignment_fields()
             services.change_assignment(assignment=found, teacher=request.user, version=form.cleaned_data["version"], fields=fields)
         except services.Overtaken:
-            form = _over_theirs(request, found, form)
+            form, status = _over_theirs(request, found, form), 409
         except PassageError as error:
             form.add_error(None, error.message)
+            status = 422
         else:
             messages.success(request, "The assignment is changed. Takes that came in keep what they were judged against.")
             return redirect("assignment", pk=pk)
     context = {"form": form, "assignment": found, "passage": found.passage, "stages": STAGES, "drawings": plain_drawings(found.passage)}
-    return render(request, "assignments/change.html", context, status=409 if form.non_field_errors() else 200)
+    return render(request, "assignments/change.html", context, status=status)
 
 
 def _over_theirs(request: Request, found: Assignment, refused: ChangeForm) -> ChangeForm:

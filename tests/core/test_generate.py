@@ -120,7 +120,8 @@ class LineTests(SimpleTestCase):
             ("scale", {"octaves": 9}, "between 1 and 3"),
             ("chart", {"sections": "V: C Xyz"}, "no chord"),
             ("chart", {"sections": "V: C", "order": "V B"}, "no such section"),
-            ("variation", {"notes": (("C4", "1"),), "words": "one two", "pattern": "e e e"}, "2 syllables for 3 notes"),
+            ("variation", {"notes": (("C4", "3/2"),), "words": "one two", "pattern": "e e e"}, "2 syllables for 3 notes"),
+            ("variation", {"notes": (("C4", "1"),), "pattern": "e e e"}, "fits none of the melody’s 1 notes"),
             ("rhythm", {"bars": 0}, "between 1 and 64"),
             ("polka", {}, "no exercise"),
         ):

@@ -56,10 +56,10 @@ class Features:
     duration_s: float
 
     def f0_index(self, time_s: float) -> int:
-        return int(np.clip(round(time_s / F0_HOP_S), 0, max(0, len(self.f0_midi) - 1)))
+        return max(0, min(round(time_s / F0_HOP_S), len(self.f0_midi) - 1))
 
     def flux_index(self, time_s: float) -> int:
-        return int(np.clip(round(time_s / FLUX_HOP_S), 0, max(0, len(self.flux) - 1)))
+        return max(0, min(round(time_s / FLUX_HOP_S), len(self.flux) - 1))
 
 
 @cache

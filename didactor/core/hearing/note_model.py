@@ -53,7 +53,7 @@ class Posteriors:
         self.onset, self.sounding = self._onset[:frames], self._sounding[:frames]
 
     def frame(self, time_s: float) -> int:
-        return int(np.clip(round(time_s / self.hop_s), 0, len(self.onset) - 1))
+        return max(0, min(round(time_s / self.hop_s), len(self.onset) - 1))
 
     def ensure(self, first_s: float, last_s: float) -> None:
         """Hear the stretch between two times, if it has not been heard yet."""

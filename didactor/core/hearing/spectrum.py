@@ -47,7 +47,7 @@ class Spectrum:
     rise: npt.NDArray[np.float32]
 
     def frame(self, time_s: float) -> int:
-        return int(np.clip(round(time_s / HOP_S), 0, len(self.level) - 1))
+        return max(0, min(round(time_s / HOP_S), len(self.level) - 1))
 
 
 def spectrum(magnitudes: npt.NDArray[np.float32]) -> Spectrum:
