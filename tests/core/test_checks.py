@@ -11,6 +11,8 @@ from django.test import SimpleTestCase
 
 from didactor.core.hearing.hearing import ChordReading, Count, ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.instruments import BY_SLUG
+from didactor.core.judging.checks.upper_voice import is_covered
+from didactor.core.judging.evidence import Hand
 from didactor.core.judging.judge import judge
 from didactor.core.judging.readings_of_sound import Opening, opening_after
 from didactor.core.judging.registry import Finding, all_checks, run_checks
@@ -88,6 +90,16 @@ def wrong(expected: Expectation, index: int, semitones: int) -> dict[str, Any]:
 
 
 class NotesTests(SimpleTestCase):
+    def test_a_late_note_is_told_by_what_the_stage_asks(self):
+        tune = walk()
+        for stage, within, beyond in (("steady", 124.0, 132.0), ("at_tempo", 71.0, 79.0), ("final", 64.0, 72.0)):
+
+            def said(ms: float, stage: str = stage) -> list[str]:
+                return codes(found(tune, shape=lambda i, n: late(n, ms / 1000) if i == 17 else n, targets={"stage": stage}))
+
+            self.assertEqual((said(within), said(beyond)), ([], ["rhythm.placement"]), stage)
+            self.assertEqual((said(-within), said(-beyond)), ([], ["rhythm.placement"]), stage)
+
     def test_a_faultless_take_has_no_finding_at_any_stage(self):
         for stage in ("first_reading", "steady", "at_tempo", "sight_reading", "rehearsal", "final"):
             self.assertEqual(found(expectation(), targets={"stage": stage}), [], stage)
@@ -402,6 +414,13 @@ class LengthAndLoudnessTests(SimpleTestCase):
         self.assertEqual(finding.code, "dynamics.hairpin")
         self.assertIn("Bars 3 to 4: the crescendo does not grow", finding.text)
 
+        def by(db: float, scatter: float = 0.0) -> list[Finding]:
+            """Eight notes that grow by so much from the first to the last, with every other one louder by a scatter."""
+            return found(grown, shape=lambda i, n: replace(n, loudness_db=-24.0 + db / 7 * min(max(i - 8, 0), 7) + scatter * (i % 2)))
+
+        self.assertEqual((codes(by(0.4)), by(0.6)), (["dynamics.hairpin"], []))
+        self.assertEqual((codes(by(0.2, 0.5)), by(0.2, 3.0)), (["dynamics.hairpin"], []), "a level that jumps about says nothing")
+
     def test_accents_no_louder_than_the_rest(self):
         tune = walk()
         notes = tuple(replace(n, dynamics="mf", articulations=("accent",) if i % 4 == 0 else ()) for i, n in enumerate(tune.notes))
@@ -434,6 +453,19 @@ class HandsAndChordsTests(SimpleTestCase):
         self.assertEqual(louder(3.0), [])
         self.assertEqual(louder(-9.0), ["dynamics.upper_voice"])
         self.assertEqual(louder(-9.0, "ukulele"), [])  # strings are not alike
+
+    def test_level_and_clearness_both_say_that_a_voice_is_covered(self):
+        def covered(balance_db: float | None, clearer: float | None) -> bool:
+            hand = Hand(staff=1, asynchrony_ms=0.0, early_late_ms=0.0, spread_ms=0.0, together=8, balance_db=balance_db, clearer=clearer)
+            return is_covered(hand)
+
+        self.assertTrue(covered(-6.0, -0.2))  # each as much as is unusual by itself
+        self.assertFalse(covered(-5.9, -0.19))
+        self.assertFalse(covered(-30.0, -0.07))  # softer, but as clear
+        self.assertFalse(covered(-1.9, -0.9))
+        self.assertTrue(covered(None, -0.29))
+        self.assertFalse(covered(None, -0.27))
+        self.assertFalse(covered(-30.0, None))
 
     def test_another_chord_is_named_once_for_a_run_of_strokes(self):
         tune = walk()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import re
 from dataclasses import replace
@@ -89,6 +90,10 @@ class GlanceTests(SimpleTestCase):
         cell = bars_at_a_glance(self.with_findings(("dynamics", "2"), ("notes", "2"), ("hands", "2"), ("tempo", None)))[2]
         self.assertEqual((cell.worst, cell.words), ("notes", "dynamics. notes. hands."))
         self.assertEqual(gravest([]), "")
+        order = ("notes", "flow", "rhythm", "intonation", "tempo", "hands", "dynamics", "articulation", "tone", "expression", "other")
+        self.assertEqual(set(order), set(CATEGORIES))
+        for graver, lighter in itertools.pairwise(order):
+            self.assertEqual((gravest([graver, lighter]), gravest([lighter, graver])), (graver, graver))
 
     def test_a_bar_is_unjudged_only_where_all_its_notes_are(self):
         notes = tuple(replace(n, status=Status.UNCERTAIN) if n.bar == "2" else n for n in self.result.notes)

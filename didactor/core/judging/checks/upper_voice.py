@@ -28,7 +28,7 @@ def upper_voice(evidence: Evidence) -> Iterator[Finding]:
     if evidence.instrument.fingering != "keyboard":
         return
     upper = evidence.hands[0]
-    if not _is_covered(upper):
+    if not is_covered(upper):
         return
     louder = "" if upper.balance_db is None else f": it is about {-upper.balance_db:.0f} dB louder"
     yield Finding(
@@ -42,7 +42,8 @@ def upper_voice(evidence: Evidence) -> Iterator[Finding]:
     )
 
 
-def _is_covered(upper: Hand) -> bool:
+def is_covered(upper: Hand) -> bool:
+    """Whether the upper of two voices is so much softer and less clear than the lower that the melody is lost."""
     if upper.clearer is None:
         return False
     if upper.balance_db is None:
