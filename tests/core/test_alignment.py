@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from django.test import SimpleTestCase
 
 from didactor.core.hearing.alignment import Alignment
@@ -146,6 +148,16 @@ class AlikeBarsTests(SimpleTestCase):
         notes = expectation(self.ALIKE, fifths=0).notes
         events = [event(n.sounding_midi, 1.0 + 0.6 * n.onset_quarters, 0.5) for i, n in enumerate(notes) if i != 12]
         self.assertFalse(any(m.jump for m in align(events, notes, 0.6).matches))
+
+    def test_repeated_notes_missed_in_their_time_are_no_cut(self):
+        # Bars on one pitch, each in a rhythm of its own: by pitch alone a cut could be moved anywhere among them.
+        rhythms = ("D4:q D4:e D4:e D4:h", "D4:h D4:q D4:q", "D4:q. D4:e D4:h", "D4:h D4:h", "D4:q D4:q D4:h", "D4:w")
+        for bars in itertools.permutations(rhythms, 3):
+            text = " | ".join(["C4:q E4:q G4:q E4:q", *bars, "C4:q E4:q G4:q C5:q", "C5:w"])
+            notes = expectation(text, fifths=0).notes
+            for missed in (i for i, n in enumerate(notes) if n.written_pitch == "D4"):
+                events = [event(n.sounding_midi, 1.0 + 0.6 * n.onset_quarters) for i, n in enumerate(notes) if i != missed]
+                self.assertFalse(any(m.jump for m in align(events, notes, 0.6).matches), (text, missed))
 
     def test_part_of_a_second_time_left_out_is_not_the_whole_repeat(self):
         text = f"|: {' | '.join(self.ALIKE.split(' | ')[:4])} :| {' | '.join(self.ALIKE.split(' | ')[4:])}"

@@ -7,14 +7,16 @@ taken is that of the closed-up music rather than of the written one.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
 
-from didactor.core.hearing.alignment import Alignment, Match, Material
+from didactor.core.hearing.alignment import INTERVAL_CAP, Alignment, Match, Material
 
-#: What a cut may cost more at a bar line, and how many matches it may be moved by.
-AS_WELL, FARTHEST = 0.1, 20
+#: What a cut may cost more at a bar line, by pitch and by time (octaves of time, over all that moves), and how many matches it may be
+#: moved by.
+AS_WELL, IN_TIME, FARTHEST = 0.1, 0.5, 20
 #: The closed-up time must be nearer to what was played by this much (octaves of time).
 CLEARLY = 0.25
 
@@ -38,6 +40,9 @@ def _move_cut(material: Material, matches: list[Match], at: int, seconds_per_qua
         before, after = place[at + shift - 1 - first], place[at + shift - first]
         if not (material.bar_start[before.note + 1] and material.bar_start[after.note]):
             continue
+        was = _astray(material, matches[first : first + len(place)], at - first, seconds_per_quarter)
+        if _astray(material, place, at + shift - first, seconds_per_quarter) > was + IN_TIME:
+            continue  # the same pitches, but not in that rhythm
         played = material.times[after.event] - material.times[before.event]
         written = (material.quarters[after.note] - material.quarters[before.note]) * seconds_per_quarter
         closed = (material.quarters[before.note + 1] - material.quarters[before.note]) * seconds_per_quarter
@@ -48,6 +53,17 @@ def _move_cut(material: Material, matches: list[Match], at: int, seconds_per_qua
             matches[first + k] = replace(match, jump=False)
         matches[at + shift] = replace(matches[at + shift], jump=True)
         return
+
+
+def _astray(material: Material, matches: list[Match], cut: int, seconds_per_quarter: float) -> float:
+    """How far the intervals between matches are from the written ones, in octaves of time, without that over the cut before ``cut``."""
+    astray = 0.0
+    for k, (before, after) in enumerate(itertools.pairwise(matches), start=1):
+        written = (material.quarters[after.note] - material.quarters[before.note]) * seconds_per_quarter
+        if k != cut and written > 0 and not (material.untimed[before.note] or material.untimed[after.note]):
+            played = max(float(material.times[after.event] - material.times[before.event]), 1e-3)
+            astray += min(abs(float(np.log2(played / written))), INTERVAL_CAP)
+    return astray
 
 
 def _moved(material: Material, matches: list[Match], at: int, shift: int) -> tuple[int, list[Match]] | None:
