@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cache
 
 import numpy as np
@@ -11,8 +12,15 @@ from django.test import SimpleTestCase
 from didactor.core.analyse import Analysis, analyse
 from didactor.core.hearing.alignment import Alignment, Match
 from didactor.core.hearing.events import find_events
-from didactor.core.hearing.evidence_of_pitch import speaks_at, steady_pitch
-from didactor.core.hearing.features import listen, steadiness
+from didactor.core.hearing.evidence_of_pitch import (
+    octave_is_confirmed,
+    onset_is_confirmed,
+    pitch_is_present,
+    span_is_explained,
+    speaks_at,
+    steady_pitch,
+)
+from didactor.core.hearing.features import F0_HOP_S, Features, listen, steadiness
 from didactor.core.hearing.hearing import Status
 from didactor.core.hearing.line_costs import align_line
 from didactor.core.hearing.line_extras import extras_of
@@ -142,6 +150,57 @@ class PitchAndOnsetTests(SimpleTestCase):
         features = self.features(np.concatenate((quiet, tone(440.0, 0.8, attack_s=0.1), quiet)))
         for guess in (0.5, 0.55):
             self.assertAlmostEqual(speaks_at(features, guess, 69.0, None), 0.55, delta=0.012)
+
+    def test_an_octave_is_told_by_the_odd_partials_of_the_lower(self):
+        low, high = self.features(tone(220.0, 1.0)), self.features(tone(440.0, 1.0))
+        below, above = event(57, 0.1, 0.8), event(69, 0.1, 0.8)
+        self.assertTrue(octave_is_confirmed(low, below, 69, 0.0))
+        self.assertFalse(octave_is_confirmed(high, below, 69, 0.0))
+        self.assertTrue(octave_is_confirmed(high, above, 57, 0.0))
+        self.assertFalse(octave_is_confirmed(low, above, 57, 0.0))
+        # The lower tone rings on under its octave.
+        ringing = tone(220.0, 1.2) * np.where(np.arange(int(1.2 * RATE_HZ)) < 0.6 * RATE_HZ, 1.0, 0.3).astype(np.float32)
+        ringing[int(0.6 * RATE_HZ) :] += tone(440.0, 0.6)
+        self.assertFalse(octave_is_confirmed(self.features(ringing), event(57, 0.6, 0.1), 69, 0.0))
+
+    def test_a_late_onset_is_one_only_where_nothing_began_when_it_was_due(self):
+        def begun(at_due: float) -> bool:
+            """Whether a tone that is full at 0.65 s, with so much of it from 0.5 s on, is late for 0.5 s."""
+            level = np.select([np.arange(RATE_HZ) < n * RATE_HZ for n in (0.5, 0.65)], [0.001, at_due], 1.0)
+            return onset_is_confirmed(self.features((tone(440.0, 1.0) * level).astype(np.float32)), 69.0, None, 0.65, 0.5)
+
+        self.assertTrue(begun(0.001))
+        self.assertFalse(begun(0.2))  # it swells
+        held = self.features(tone(440.0, 1.0))
+        self.assertFalse(onset_is_confirmed(held, 69.0, 69.0, 0.65, 0.5))  # no partial of its own
+        self.assertFalse(onset_is_confirmed(held, 69.0, None, 0.45, 0.6))  # early, and it does not rise there
+
+    def by_hand(self, f0_midi: list[float], voicing: float = 0.9, level_db: float = -20.0) -> Features:
+        features = self.features(tone(440.0, 0.2 + len(f0_midi) * F0_HOP_S))
+        pitch = np.array(f0_midi + [0.0] * (len(features.f0_midi) - len(f0_midi)))
+        return replace(features, f0_midi=pitch, voicing=np.full(len(pitch), voicing), level_db=np.full(len(features.level_db), level_db))
+
+    def test_a_pitch_is_there_where_it_stays(self):
+        def present(f0_midi: list[float], voicing: float = 0.9) -> bool:
+            return pitch_is_present(self.by_hand(f0_midi, voicing), 60, 0.0, (len(f0_midi) - 1) * F0_HOP_S, 0.0, frames=3)
+
+        self.assertTrue(present([64.0] * 4 + [60.1] * 4 + [64.0] * 4))
+        self.assertTrue(present([64.0] * 4 + [72.0] * 4 + [64.0] * 4))  # the ear's own octave
+        self.assertFalse(present([64.0] * 4 + [60.0] * 2 + [64.0] * 2 + [60.0] * 2))  # not in a row
+        self.assertFalse(present([64.0 - 0.3 * k for k in range(28)]))  # passed on the way
+        self.assertFalse(present([60.5] * 12))
+        self.assertFalse(present([60.0] * 12, voicing=0.3))
+
+    def test_a_span_is_explained_by_silence_or_by_other_notes(self):
+        def explained(f0_midi: list[float], **other: float) -> bool:
+            features = self.by_hand(f0_midi, **other)
+            return span_is_explained(features, 0.0, (len(f0_midi) - 1) * F0_HOP_S, [60.0, 64.0], -50.0)
+
+        self.assertTrue(explained([60.0] * 7 + [64.0] * 7 + [62.0] * 6))
+        self.assertFalse(explained([60.0] * 6 + [64.0] * 6 + [62.0] * 8))
+        self.assertFalse(explained([60.0] * 20, voicing=0.7))
+        self.assertTrue(explained([62.0] * 20, level_db=-60.0))
+        self.assertFalse(span_is_explained(self.by_hand([60.0] * 9), 0.1, 0.1, [60.0], -50.0))
 
     def test_events_of_a_slide_and_a_tone_hold_differently(self):
         time = np.arange(3 * RATE_HZ) / RATE_HZ
