@@ -1,6 +1,6 @@
 """What the tests are worth: small faults put into the code, one at a time, and whether a test notices.
 
-    bench/mutants                 150 faults, dealt over the rooms; two at a time, about an hour
+    bench/mutants                 150 faults, dealt over the rooms; two at a time, about an hour and a half
     bench/mutants --room people   one room: hearing, judging, score, people, assignments, takes, review, library, scripts
     bench/mutants --count 30      so many in all
     bench/mutants --list          what would be done, without doing it
@@ -8,8 +8,8 @@
 
 A fault is a guard taken away, a comparison or a condition turned round, a threshold half as large again, a decorator of permissions
 dropped, a filter inverted. Which ones are dealt depends on the code itself and changes only where that changes. Each is put into a copy
-of the repository and those tests of its room that name the module run there until the first fails (all of the room where none does). Not
-noticed by them counts as not noticed, though others might: the figure is a lower bound. Words, types and logging are left alone.
+of the repository, and those tests of its room that reach the function (found once, by running all of them under a tracer) or name its
+module run there until the first fails. Words, types and logging are left alone.
 
 The last line is one JSON object; exits 1 below the floor.
 """
@@ -19,6 +19,7 @@ from __future__ import annotations
 import argparse
 import ast
 import hashlib
+import json
 import os
 import re
 import shutil
@@ -26,11 +27,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from queue import Queue
+from typing import Any
 
 HERE = Path(__file__).resolve().parent
 ROOT = HERE.parent
@@ -52,7 +54,21 @@ ROOMS: dict[str, tuple[tuple[str, ...], int, str]] = {
 }
 SKIPPED = ("migrations", "apps.py", "__init__.py", "management", "templatetags")
 #: A test run that goes on for longer is stopped, and the fault counts as noticed: something turns for ever.
-LONGEST_S = 420
+LONGEST_S = 900
+#: Runs tests and notes which functions of ours they call: file and qualified name.
+TRACER = """
+import atexit, json, runpy, sys, threading
+reached, root, out = set(), sys.argv[1], sys.argv[2]
+def called(frame, event, argument):  # only of functions: modules and classes run when they are read
+    code = frame.f_code
+    if code.co_flags & 1 and code.co_filename.startswith(root):
+        reached.add((code.co_filename[len(root) + 1:], code.co_qualname.replace("<locals>.", "")))
+threading.settrace(called)
+sys.settrace(called)
+atexit.register(lambda: open(out, "w").write(json.dumps(sorted(reached))))
+sys.argv = ["manage.py", *sys.argv[3:]]
+runpy.run_path("manage.py", run_name="__main__")
+"""
 TURNED = {ast.Lt: ">", ast.Gt: "<", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "==", ast.Is: "is not", ast.IsNot: "is"}
 SIGNS = {ast.Lt: "<", ast.Gt: ">", ast.LtE: "<=", ast.GtE: ">=", ast.Eq: "==", ast.NotEq: "!=", ast.Is: "is", ast.IsNot: "is not"}
 
@@ -197,19 +213,35 @@ def dealt(count: int, rooms: list[str]) -> list[Mutant]:
     return found
 
 
-def tests_for(mutant: Mutant) -> list[str]:
-    """Test modules of its room that name the module or its package; all where none does."""
-    folder = ROOT / ROOMS[mutant.room][2]
-    if mutant.room == "scripts":
-        return [str(f.relative_to(ROOT)) for f in sorted(folder.glob("*.mjs"))]
-    module, package = Path(mutant.file).stem, Path(mutant.file).parent.name
-    near, far = [], []
-    for path in sorted(folder.glob("test_*.py")):
-        text = path.read_text()
-        name = ".".join(path.relative_to(ROOT).with_suffix("").parts)
-        named = re.search(rf"\b{module}\b", text) or re.search(rf"\b{package}\.\w*{module}\b", text)
-        (near if named else far).append(name)
-    return near or far
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """Test module of a room to what it calls, and the seconds it takes."""
+
+    calls: dict[str, set[tuple[str, str]]]
+    seconds: dict[str, float]
+
+    def tests_for(self, mutant: Mutant) -> list[str]:
+        """What reaches the function, or anything of its file where that is no function; and what names the module. Quick ones first."""
+        if mutant.room == "scripts":
+            return [str(f.relative_to(ROOT)) for f in sorted((ROOT / ROOMS[mutant.room][2]).glob("*.mjs"))]
+        function = mutant.inside.lstrip(".")
+        files = {mutant.file} if mutant.inside.startswith(".") else _that_name(mutant.inside)
+        known = any((mutant.file, function) in calls for calls in self.calls.values())
+        found = []
+        for module, calls in self.calls.items():
+            if not module.startswith(ROOMS[mutant.room][2].replace("/", ".")):
+                continue
+            reaches = (mutant.file, function) in calls if known else any(file in files for file, _ in calls)
+            if reaches or re.search(rf"\b{Path(mutant.file).stem}\b", (ROOT / (module.replace(".", "/") + ".py")).read_text()):
+                found.append(module)
+        return sorted(found, key=lambda module: self.seconds[module])
+
+
+def _that_name(constant: str) -> set[str]:
+    """Files of ours in which a constant is used."""
+    words = [re.compile(rf"\b{re.escape(word.strip())}\b") for word in constant.split(",")]
+    files = ((path, path.read_text()) for path in (ROOT / "didactor").rglob("*.py"))
+    return {str(path.relative_to(ROOT)) for path, text in files if any(word.search(text) for word in words)}
 
 
 class Bench:
@@ -228,7 +260,16 @@ class Bench:
             "DIDACTOR_DB_NAME": f"didactor_mutants_{number}",
         }
 
-    def notices(self, mutant: Mutant) -> str:
+    def reached_by(self, module: str) -> tuple[set[tuple[str, str]], float]:
+        """What a test module calls, and how long it takes."""
+        out, started = self.root / "reached.json", time.monotonic()
+        command = [sys.executable, "-c", TRACER, str(self.root), str(out), "test", module, "--noinput", "--keepdb", "-v", "0"]
+        ran = subprocess.run(command, cwd=self.root, env=self.environment, capture_output=True, text=True, check=False)
+        if ran.returncode:
+            raise RuntimeError(f"{module} fails without any fault: {ran.stderr[-400:]}")
+        return {(file, name) for file, name in json.loads(out.read_text())}, time.monotonic() - started
+
+    def notices(self, mutant: Mutant, tests: list[str]) -> str:
         """The test that fails with the fault in place; empty if none does."""
         path = self.root / mutant.file
         whole = path.read_text()
@@ -237,7 +278,7 @@ class Bench:
         lines[mutant.line - 1] = line[: mutant.column] + line[mutant.column :].replace(mutant.old, mutant.new, 1)
         path.write_text("".join(lines))
         try:
-            return self._fails(tests_for(mutant))
+            return self._fails(tests) if tests else ""
         finally:
             path.write_text(whole)
 
@@ -276,12 +317,22 @@ def main() -> int:
         for number in range(options.jobs):
             free.put(Bench(Path(folder), number))
 
-        def tried(mutant: Mutant) -> str:
+        def with_a_bench(do: Callable[[Bench], Any]) -> Any:
             bench = free.get()
             try:
-                return bench.notices(mutant)
+                return do(bench)
             finally:
                 free.put(bench)
+
+        folders = {ROOMS[mutant.room][2] for mutant in chosen} - {"tests/js"}
+        files = [path for name in sorted(folders) for path in sorted((ROOT / name).glob("test_*.py"))]
+        modules = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in files]
+        traced = dict(zip(modules, pool.map(lambda m: with_a_bench(lambda bench: bench.reached_by(m)), modules), strict=True))
+        reach = Reach({m: calls for m, (calls, _) in traced.items()}, {m: seconds for m, (_, seconds) in traced.items()})
+        print(f"{len(modules)} test modules traced, {time.monotonic() - started:.0f} s", file=sys.stderr, flush=True)
+
+        def tried(mutant: Mutant) -> str:
+            return str(with_a_bench(lambda bench: bench.notices(mutant, reach.tests_for(mutant))))
 
         for mutant, by in zip(chosen, pool.map(tried, chosen), strict=True):
             noticed[mutant] = by

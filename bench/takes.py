@@ -17,6 +17,7 @@ from typing import Any
 
 import melodies
 import numpy as np
+import recorded
 import soxr
 from planted import Scenario, planted
 
@@ -35,6 +36,7 @@ CACHE = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var")) / "bench"
 
 ONE_VOICE = ("flute", "recorder", "clarinet", "alto-saxophone", "trumpet", "horn", "tuba", "violin", "cello", "guitar", "voice", "piano")
 MANY_VOICES = ("piano", "guitar", "ukulele")
+TWO_HANDS = ("piano", "harp")
 TEMPI = (60.0, 72.0, 84.0, 96.0, 112.0, 126.0)
 #: How late a loudspeaker's sound comes back to the microphone.
 DELAY_S = 0.13
@@ -51,11 +53,28 @@ class Set:
     rooms: tuple[str, ...]
     base: int
     players: str
+    recorded: tuple[tuple[str, ...], tuple[str, ...]]
 
 
-FIT = Set(name="fit", manner="steps", sources=("timgm", "csound"), rooms=("bedroom", "classroom"), base=500_000, players="arches")
+FIT = Set(
+    name="fit",
+    manner="steps",
+    sources=("timgm", "csound"),
+    rooms=("bedroom", "classroom"),
+    base=500_000,
+    players="arches",
+    recorded=(tuple(recorded.FIT), tuple(recorded.FIT_MANY)),
+)
 #: Whenever single takes of this set have been looked at, ``base`` moves on.
-HELD_OUT = Set(name="held-out", manner="motifs", sources=("fluid", "additive"), rooms=("kitchen", "hall"), base=4_930_000, players="rubato")
+HELD_OUT = Set(
+    name="held-out",
+    manner="motifs",
+    sources=("fluid", "additive"),
+    rooms=("kitchen", "hall"),
+    base=4_930_000,
+    players="rubato",
+    recorded=(tuple(recorded.HELD_OUT), tuple(recorded.HELD_OUT_MANY)),
+)
 
 #: One degradation each, by name.
 DEGRADED: dict[str, list[dict[str, Any]]] = {
@@ -120,12 +139,36 @@ def _one(which: Set) -> Iterator[Scenario]:
     yield from _simple(
         which, "one", ("flute", "clarinet", "trumpet", "tuba", "violin", "guitar"), "play", 14_000, ("backed", "backed mixed")
     )
+    yield from _recorded(which, "one", which.recorded[0], clean=3, mixed=3)
 
 
 def _many(which: Set) -> Iterator[Scenario]:
     yield from _grid(which, "many", MANY_VOICES, clean=5)
     yield from _simple(which, "many", MANY_VOICES, "covered", 12_000, ("covered", "covered"))
     yield from _simple(which, "many", MANY_VOICES, "play", 13_000, ("extras", "extras"))
+    yield from _recorded(which, "many", which.recorded[1], clean=5, mixed=6)
+
+
+def _recorded(which: Set, voices: str, instruments: tuple[str, ...], clean: int, mixed: int) -> Iterator[Scenario]:
+    """Takes put together from notes that people played; one of four is heard through something."""
+    for i, instrument in enumerate(instruments):
+        for r, room in enumerate(which.rooms):
+            seed = which.base + 130_000 + 10_000 * (voices == "many") + 400 * i + 100 * r
+            common = {
+                "set": which.name,
+                "voices": voices,
+                "instrument": instrument,
+                "source": recorded.SOURCE,
+                "room": room,
+                "manner": which.manner,
+            }
+            for k in range(clean):
+                yield Scenario(**common, condition="clean", seed=seed + k, style="beginner" if k == 2 else "trained")
+            for k in range(mixed):
+                yield Scenario(**common, condition="faults: mixed", seed=seed + 20 + k, faults="mixed")
+            for k in range((clean + mixed) // 3):
+                name = list(DEGRADED)[(7 * i + 3 * r + 5 * k) % len(DEGRADED)]
+                yield Scenario(**common, condition=f"degraded: {name}", seed=seed + 40 + k, degradations=DEGRADED[name])
 
 
 def _grid(which: Set, voices: str, instruments: tuple[str, ...], clean: int) -> Iterator[Scenario]:
@@ -398,7 +441,7 @@ def _targets(scenario: Scenario, tempo: float, count_off: int, truth: dict[str, 
 
 def _music(scenario: Scenario, instrument: Instrument) -> Expectation:
     if scenario.voices.startswith("many"):
-        if scenario.instrument == "piano":
+        if scenario.instrument in TWO_HANDS:
             return melodies.two_hands(scenario.seed, manner=scenario.manner)
         return melodies.guitar_parts(scenario.seed, manner=scenario.manner, low=instrument.low)
     if scenario.voices == "chords":

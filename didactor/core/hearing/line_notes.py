@@ -86,8 +86,19 @@ class JudgedLine(Line):
             cents=cents,
             loudness_db=event.level_db - self.loud_db,
             stretch=self.stretches[index],
-            timed=clear >= TIMED_FROM and not note.grace and not (event.soft and self.repeats(index) and not self._begins_clearly(event)),
+            timed=clear >= TIMED_FROM and not note.grace and (not self.repeats(index) or self._is_heard_apart(index, event)),
         )
+
+    def _is_heard_apart(self, index: int, event: Event) -> bool:
+        """Whether it is beyond doubt which sound is a repeated pitch: by a clear beginning, or as the only one that could be it.
+
+        A vibrato or a tremolo parts a held tone again and again, and any of its parts may be the one that was played anew.
+        """
+        if self._begins_clearly(event):
+            return True
+        first = self.final.get(index - 1, self.final[index] - 1)
+        between = [e for e in self.events[first + 1 : self._next_matched(index)] if e is not event and e.midi == event.midi]
+        return not event.soft and all(e.soft for e in between)
 
     def _heard_in_a_tail(self, index: int, event: Event) -> NoteHeard | None:
         """A repeated note of which only the one before is heard, held or fading; None where it was played."""
@@ -204,7 +215,7 @@ class JudgedLine(Line):
         notes, midi = self.expectation.notes, self.expectation.notes[index].sounding_midi + self.shift
         around = [abs(notes[i].onset_quarters - notes[index].onset_quarters) for i in (index - 1, index + 1) if i < len(notes)]
         within_s = REPEATED_WITHIN * min(around) * self.alignment.seconds_per_quarter
-        for event in self.events[between[0] + 1 : between[1]]:
+        for at, event in enumerate(self.events[between[0] + 1 : between[1]], start=between[0] + 1):
             if event.midi != midi or abs(event.onset_s - due_s) > within_s or not self._begins_clearly(event):
                 continue
             odds = self.second.odds(midi, event.onset_s, notes[index].duration_quarters * self.alignment.seconds_per_quarter)
@@ -213,7 +224,7 @@ class JudgedLine(Line):
                     status=Status.CORRECT,
                     confidence=probability(odds),
                     onset_s=event.onset_s,
-                    offset_s=event.offset_s,
+                    offset_s=self.offset_of(at),
                     heard_midi=midi,
                     loudness_db=event.level_db - self.loud_db,
                     stretch=stretch,

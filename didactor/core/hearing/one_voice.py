@@ -28,6 +28,10 @@ SHIFT_FROM_COST, SHIFT_GAIN = 0.3, 0.5
 #: Cost per note from which on the ear doubts its own events.
 RECONSIDER_FROM_COST = 0.25
 MIN_VOICED_SHARE = 0.03
+#: A tone that is slid into begins up to so far from its pitch, for at most so long, and is not steady there (semitones, s, semitones).
+SCOOP_SEMITONES, SCOOP_S, SCOOP_SPREAD = 2, 0.15, 0.2
+#: What follows within this time goes on without a gap.
+TOUCHES_S = 0.04
 
 
 def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument) -> Hearing | None:
@@ -98,6 +102,8 @@ def laid_over(
             events, alignment, shift = doubted, again, other_shift
     if not instrument.decays:
         events = _as_they_speak(features, events, alignment)
+    if instrument.bends:
+        events = _with_their_scoops(events, alignment)
     return JudgedLine(
         features=features,
         second=second,
@@ -122,6 +128,25 @@ def _as_they_speak(features: Features, events: list[Event], alignment: Alignment
         if (before is None or speaks_s > before.onset_s + 0.03) and speaks_s < event.offset_s - 0.02:
             moved[match.event] = replace(event, onset_s=speaks_s, began_s=event.onset_s)
     return moved
+
+
+def _with_their_scoops(events: list[Event], alignment: Alignment) -> list[Event]:
+    """The events, with each note begun where the tone is slid into: a scoop is neither an extra note, nor does it make one late."""
+    taken = {m.event for m in alignment.matches}
+    result = list(events)
+    for at in sorted(taken):
+        scoop, note = result[at - 1] if at else None, result[at]
+        if (
+            scoop is not None
+            and at - 1 not in taken
+            and 1 <= abs(scoop.midi - note.midi) <= SCOOP_SEMITONES
+            and scoop.duration_s <= SCOOP_S
+            and scoop.spread > SCOOP_SPREAD
+            and note.onset_s - scoop.offset_s < TOUCHES_S
+        ):
+            result[at - 1] = replace(scoop, soft=True)
+            result[at] = replace(note, onset_s=scoop.onset_s, began_s=note.onset_s)
+    return result
 
 
 @dataclass(frozen=True, kw_only=True)
