@@ -15,6 +15,9 @@ AUDIBLE_S = 0.4
 #: The least time around a note that is put out of its place.
 ROOM_S = 0.28
 
+#: The share of notes that are missed or wrong in takes made to fit to.
+HOLES = 0.125
+
 
 @dataclass(frozen=True, kw_only=True)
 class Scenario:
@@ -40,6 +43,8 @@ def planted(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
     count = len(notes)
     if kind.startswith("beside"):
         return _beside(expectation, kind.split()[1], rng)
+    if kind == "holes":
+        return _holes(expectation, rng)
     if kind.startswith("moments"):
         return _late_moments(expectation, float(kind.split()[1]), tempo, rng)
     if kind == "mixed":
@@ -140,6 +145,17 @@ def _beside(expectation: Expectation, kind: str, rng: np.random.Generator) -> li
             faults.append({"kind": "missed", "note": index})
         elif fault == "wrong":
             faults.append({"kind": "wrong", "note": index, "semitones": int(rng.choice([-2, -1, 1, 2]))})
+    return faults
+
+
+def _holes(expectation: Expectation, rng: np.random.Generator) -> list[dict[str, Any]]:
+    """Every eighth note missed or wrong, wherever it falls: many examples of keys that are written and not struck, to fit to."""
+    faults: list[dict[str, Any]] = []
+    for index in np.flatnonzero(rng.random(len(expectation.notes)) < HOLES):
+        if rng.random() < 0.5:
+            faults.append({"kind": "missed", "note": int(index)})
+        else:
+            faults.append({"kind": "wrong", "note": int(index), "semitones": int(rng.choice([-12, -4, -3, -2, -1, 1, 2, 3, 4, 12]))})
     return faults
 
 

@@ -149,6 +149,28 @@ def _many(which: Set) -> Iterator[Scenario]:
     yield from _recorded(which, "many", which.recorded[1], clean=5, mixed=6)
 
 
+def training(which: Set) -> list[Scenario]:
+    """Takes of many voices with many holes, to fit to and for nothing else."""
+    sources = [(source, MANY_VOICES) for source in which.sources] + [(recorded.SOURCE, which.recorded[1])]
+    return [
+        Scenario(
+            set=which.name,
+            voices="many",
+            condition="faults: holes",
+            instrument=instrument,
+            source=source,
+            room=room,
+            seed=which.base + 150_000 + 4000 * s + 400 * i + 100 * r + k,
+            manner=which.manner,
+            faults="holes",
+        )
+        for s, (source, instruments) in enumerate(sources)
+        for i, instrument in enumerate(instruments)
+        for r, room in enumerate((*which.rooms, "dry"))
+        for k in range(4 if source == recorded.SOURCE else 3)
+    ]
+
+
 def _recorded(which: Set, voices: str, instruments: tuple[str, ...], clean: int, mixed: int) -> Iterator[Scenario]:
     """Takes put together from notes that people played; one of four is heard through something."""
     for i, instrument in enumerate(instruments):

@@ -5,8 +5,9 @@ import { Metronome } from "../../didactor/static/js/metronome.js";
 
 // An audio clock that stands until it is moved, and remembers when each click was to sound.
 function clockwork() {
-  const context = { currentTime: 0, clicks: [], destination: {} };
-  context.createGain = () => ({ gain: { setValueAtTime() {}, exponentialRampToValueAtTime() {} }, connect: () => ({}) });
+  const context = { currentTime: 0, clicks: [], gains: [], destination: {} };
+  const gain = { setValueAtTime: (value, time) => context.gains.push([value, time]), exponentialRampToValueAtTime: (value, time) => context.gains.push([value, time]) };
+  context.createGain = () => ({ gain, connect: () => ({}) });
   context.createOscillator = () => {
     const tone = { frequency: { value: 0 }, connect: (next) => next, stop() {} };
     tone.start = (time) => context.clicks.push([Number(time.toFixed(6)), tone.frequency.value]);
@@ -44,5 +45,20 @@ test("the first beat sounds higher, and a stopped metronome is silent", () => {
   context.currentTime = 5;
   mock.timers.tick(1000);
   assert.equal(context.clicks.length, 2);
+  mock.timers.reset();
+});
+
+test("a click is loud at its beat and has died away before the next one could come", () => {
+  mock.timers.enable({ apis: ["setInterval"] });
+  const context = clockwork();
+  const metronome = new Metronome(context);
+  metronome.start({ beatsPerMinute: 60, at: 1 });
+  context.currentTime = 0.9;
+  mock.timers.tick(25);
+  const [[loud, begins], [quiet, ends]] = context.gains;
+  assert.equal(begins, 1);
+  assert.ok(loud > 100 * quiet);
+  assert.ok(ends > 1.01 && ends < 1.2);
+  metronome.stop();
   mock.timers.reset();
 });

@@ -24,10 +24,20 @@ const page = {
 };
 globalThis.document = {
   querySelector: (name) => page[name] ?? null,
-  getElementById: () => ({ textContent: JSON.stringify({ tempo: 120, countOff: 2, uploads: "/u", task: 7, takePage: "/t/0/", backing: null }) }),
+  getElementById: () => ({ textContent: JSON.stringify({ tempo: 120, countOff: 2, uploads: "/u", task: 7, takePage: "/t/0/", backing: { url: "/b", sound: 12, leadS: 4.3 } }) }),
 };
 const leaving = new Set();
+// The uploading package, which remembers what it was given.
+let upload = null;
+class Upload {
+  constructor(file, options) { Object.assign(this, { file, options }); upload = this; }
+  async findPreviousUploads() { return []; }
+  start() {}
+}
+globalThis.document.body = { getAttribute: () => "{}" };
+globalThis.fetch = async () => ({ ok: true, arrayBuffer: async () => new ArrayBuffer(0) });
 globalThis.window = {
+  tus: { Upload },
   location: { href: "" },
   addEventListener: (name, listener) => leaving.add(`${name} ${listener.name}`),
   removeEventListener: (name, listener) => leaving.delete(`${name} ${listener.name}`),
@@ -53,6 +63,8 @@ globalThis.AudioContext = class {
   }
   async resume() {}
   async close() { this.closed = true; }
+  async decodeAudioData() { return {}; }
+  createBufferSource() { return (this.track = { connect() {}, start: (time) => (this.trackAt = time) }); }
   createMediaStreamSource() { return { connect() {} }; }
   createGain() { return { gain: { setValueAtTime() {}, exponentialRampToValueAtTime() {} }, connect: () => ({}) }; }
   createOscillator() { return { frequency: { value: 0 }, connect: (next) => next, start() {}, stop() {} }; }
@@ -73,9 +85,17 @@ const asksFirst = () => [...leaving].some((entry) => entry.startsWith("beforeunl
 const says = () => elements["[data-says]"].textContent;
 
 beforeEach(() => {
-  refused = broken = null;
+  refused = broken = upload = null;
   contexts = [];
+  elements["[data-metronome]"].checked = elements["[data-backing]"].checked = false;
 });
+
+// From the moment at which the recording began until a time of the audio clock.
+function recordUntil(seconds, startsAt = 0.2) {
+  node.port.onmessage({ data: { startsAt } });
+  node.port.onmessage({ data: Float32Array.from([0.4]) });
+  for (const context = contexts[0]; context.currentTime < seconds; context.currentTime += 0.05) mock.timers.tick(50);
+}
 
 test("a microphone that is not allowed says what to do, and Record can be pressed again", async () => {
   refused = Object.assign(new Error("no"), { name: "NotAllowedError" });
@@ -132,4 +152,91 @@ test("a microphone that is taken away ends the recording, and keeps what there i
   await settled();
   assert.match(says(), /taken away/);
   assert.equal(elements["[data-check]"].hidden, false);
+});
+
+test("a count-off of two clicks is told as it comes out of the loudspeaker, counted from where the take begins", async () => {
+  act("again");
+  await settled();
+  recordUntil(3);
+  act("stop");
+  await settled();
+  act("send");
+  await settled();
+  // Due 0.6 s after the start and half a second later; 0.1 s through the loudspeaker; the take begins at 0.2 s.
+  assert.equal(upload.options.metadata.clicks, "0.500 1.000");
+  assert.equal(upload.options.metadata.backing, "");
+});
+
+test("the metronome goes on clicking where that was asked", async () => {
+  elements["[data-metronome]"].checked = true;
+  act("again");
+  await settled();
+  recordUntil(3);
+  act("stop");
+  await settled();
+  act("send");
+  await settled();
+  assert.match(upload.options.metadata.clicks, /^0\.500 1\.000 1\.500 2\.000 /);
+});
+
+test("an accompaniment counts off by itself, and it is told when it was heard to begin", async () => {
+  elements["[data-backing]"].checked = true;
+  act("again");
+  await settled();
+  assert.equal(contexts[0].trackAt, 0.6);
+  recordUntil(3);
+  act("stop");
+  await settled();
+  act("send");
+  await settled();
+  assert.equal(upload.options.metadata.clicks, "");
+  assert.equal(upload.options.metadata.backing, "12 0.500");
+});
+
+test("beats are counted aloud up to the count-off's length, then playing is timed from its end", async () => {
+  act("again");
+  await settled();
+  recordUntil(0.75);
+  assert.equal(elements["[data-beats]"].textContent, "1");
+  recordUntil(1.25);
+  assert.equal(elements["[data-beats]"].textContent, "2");
+  assert.equal(elements["[data-clock]"].textContent, "0:00");
+  recordUntil(3.75);
+  assert.equal(elements["[data-beats]"].textContent, "");
+  assert.equal(elements["[data-clock]"].textContent, "0:02");
+  act("stop");
+  await settled();
+});
+
+test("after twenty minutes of playing, and not before, the recording stops by itself", async () => {
+  act("again");
+  await settled();
+  node.port.onmessage({ data: { startsAt: 0.2 } });
+  node.port.onmessage({ data: Float32Array.from([0.4]) });
+  contexts[0].currentTime = 1.6 + 20 * 60 - 1;
+  mock.timers.tick(200);
+  await settled();
+  assert.equal(track.stopped, false);
+  contexts[0].currentTime += 1.5;
+  mock.timers.tick(200);
+  await settled();
+  assert.equal(track.stopped, true);
+  assert.equal(elements["[data-check]"].hidden, false);
+});
+
+test("the level follows the loudest sample, and says when it is too loud", async () => {
+  const level = elements["[data-level]"];
+  const hot = [];
+  level.classList.toggle = (_, on) => hot.push(on);
+  act("again");
+  await settled();
+  node.port.onmessage({ data: { startsAt: 0.2 } });
+  node.port.onmessage({ data: Float32Array.from([0.001, -0.1]) });
+  assert.equal(Number(level.attributes.width), 66.7);
+  node.port.onmessage({ data: Float32Array.from([-0.99]) });
+  node.port.onmessage({ data: Float32Array.from([0]) });
+  assert.equal(Number(level.attributes.width), 0);
+  assert.deepEqual(hot, [false, true, false]);
+  act("stop");
+  await settled();
 });
