@@ -231,6 +231,29 @@ class ChordProTests(SimpleTestCase):
         self.assertEqual([c.text for c in read(prepare(second[0])).parts[0].chords], ["C"])
         self.assertIn("“tab”", second[1][0].text)
 
+    def test_a_tune_inside_a_song_is_a_piece_of_its_own(self):
+        song = "{t: Ferry bell}\n{time: 3/4}\n{key: D}\n[D]Over\n{start_of_abc}\nd2 f2 a2 |\n{end_of_abc}\n[A7]home"
+        chart, tune = to_musicxml(song.encode())
+        self.assertEqual([c.text for c in read(prepare(chart[0])).parts[0].chords], ["D", "A7"])
+        self.assertEqual((chart[1], tune[1]), ([], []))
+        part = read(prepare(tune[0])).parts[0]
+        self.assertEqual([n.written_pitch for n in part.notes], ["D5", "F#5", "A5"])
+        self.assertEqual((read(prepare(tune[0])).title, part.bars[0].beats), ("Ferry bell", 3))
+
+    def test_a_tune_inside_a_song_keeps_its_own_title_metre_and_key(self):
+        song = "{t: Ferry bell}\n{key: D}\n[D]Over\n{start_of_abc}\nX:1\nT:Bell alone\nM:2/4\nL:1/4\nK:F\nB A |\n{end_of_abc}\n"
+        score = read(prepare(to_musicxml(song.encode())[1][0]))
+        self.assertEqual((score.title, score.parts[0].bars[0].beats), ("Bell alone", 2))
+        self.assertEqual([n.written_pitch for n in score.parts[0].notes], ["Bb4", "A4"])
+
+    def test_a_song_of_a_tune_alone_is_that_tune_and_one_without_notes_is_told(self):
+        [(xml, _)] = to_musicxml(b"{t: Bell}\n{start_of_abc}\nK:G\nf4 |\n")
+        self.assertEqual([n.written_pitch for n in read(prepare(xml)).parts[0].notes], ["F#5"])
+        [(_, told)] = to_musicxml(b"{t: Bell}\n[G]Over\n{start_of_abc}\nK:G\n{end_of_abc}\n")
+        self.assertIn("left out", told[0].text)
+        with self.assertRaisesMessage(ScoreError, "no chords"):
+            to_musicxml(b"{t: Bell}\n{start_of_abc}\n{end_of_abc}\n")
+
     def test_words_alone_are_refused(self):
         for data in ("Nothing but words", "%PDF-1.7 \x00\x01", b"\x89PNG\r\n\x1a\n\x00\x00"):
             with self.assertRaisesMessage(ScoreError, "no notation"):

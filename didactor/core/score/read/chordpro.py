@@ -2,6 +2,7 @@
 
 A bar is strummed on every beat. In a grid (``{start_of_grid}``) bars stand between bar lines; a dot repeats, and several chords in a
 bar share it evenly; what stands outside the outermost bar lines is a label. Under a capo the shapes that are written sound higher.
+Notes written as ABC inside a song are a piece of their own beside it.
 """
 
 from __future__ import annotations
@@ -14,7 +15,8 @@ from fractions import Fraction
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.chords import NO_CHORD, parse_chord
 from didactor.core.score.read.abc.fields import Key, read_key, read_metre
-from didactor.core.score.read.formats import Format, register
+from didactor.core.score.read.abc.tune import abc_to_musicxml, tunes_in
+from didactor.core.score.read.formats import Format, Found, register
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
 
 MAX_BARS = 2000
@@ -35,7 +37,8 @@ _PASSED_OVER = re.compile(
 )
 _NEW_SONG = re.compile(r"(?im)^\s*\{\s*(?:new_song|ns)\s*\}\s*$")
 #: Parts of a song in another notation.
-_FOREIGN = ("tab", "abc", "ly", "svg", "textblock")
+_FOREIGN = ("tab", "ly", "svg", "textblock")
+_ABC = re.compile(r"(?ims)^\s*\{\s*start_of_abc\b[^}]*\}[ \t]*$(.*?)(?:^\s*\{\s*end_of_abc\s*\}[ \t]*$|\Z)")
 _BAR_LINE = re.compile(r":\|:?|\|[:|.]?")
 _DIRECTIVE = re.compile(r"\{\s*([A-Za-z_]+)\s*:?\s*(.*?)\s*\}")
 
@@ -69,8 +72,43 @@ def songs_in(text: str) -> list[str]:
     return [song for song in _NEW_SONG.split(text) if song.strip()]
 
 
-def chordpro_to_musicxml(text: str) -> tuple[bytes, list[Problem]]:
-    """A song to MusicXML, and what was not understood.
+def pieces_in(song: str) -> list[Found]:
+    """A song's chart and the tunes inside it, each as MusicXML with what was not understood.
+
+    Raises:
+        ScoreError: neither chords nor notes in it.
+    """
+    song = song.replace("\r\n", "\n").replace("\r", "\n")
+    tunes: list[Found] = []
+    refused: list[Problem] = []
+    for block in _ABC.findall(song):
+        for tune in tunes_in(block):
+            try:
+                tunes.append(abc_to_musicxml(_in_the_song(tune, song)))
+            except ScoreError as error:
+                refused.append(Problem(code="score.tune", text=f"The ABC inside this song is left out. {error.message}"))
+    try:
+        charts = [chordpro_to_musicxml(_ABC.sub("", song))]
+    except ScoreError:
+        if not tunes:
+            raise
+        charts = []
+    pieces = [*charts, *tunes]
+    pieces[0][1].extend(refused)
+    return pieces
+
+
+def _in_the_song(tune: str, song: str) -> str:
+    """A tune with the title, the metre and the key of its song where it has none of its own."""
+    told = {_SHORT.get(d[1].lower(), d[1].lower()): d[2] for d in _DIRECTIVE.finditer(song)}
+    missing = {"T": told.get("title", ""), "M": told.get("time", "4/4"), "L": "1/8", "K": told.get("key", "C")}
+    head = [f"{name}:{value}" for name, value in missing.items() if value and not re.search(rf"(?m)^{name}:", tune)]
+    # The key ends the head of a tune; one that has its own key keeps it where it is.
+    return "\n".join([*head, *filter(str.strip, tune.splitlines())])
+
+
+def chordpro_to_musicxml(text: str) -> Found:
+    """The chart of a song to MusicXML, and what was not understood.
 
     Raises:
         ScoreError: no chords in it.
@@ -234,7 +272,7 @@ register(
         title="ChordPro",
         suffixes=(".cho", ".chordpro", ".crd", ".pro", ".txt"),
         place=40,
-        recognises=lambda sample: bool(re.search(r"\[[A-G][#b]?[^\]]{0,8}\]|\{\s*(t|title|sog|start_of_grid)\b", sample.text)),
-        read=lambda sample: [chordpro_to_musicxml(song) for song in songs_in(sample.text)],
+        recognises=lambda sample: bool(re.search(r"\[[A-G][#b]?[^\]]{0,8}\]|\{\s*(t|title|sog|start_of_(grid|abc))\b", sample.text)),
+        read=lambda sample: [piece for song in songs_in(sample.text) for piece in pieces_in(song)],
     )
 )
