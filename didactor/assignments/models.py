@@ -221,9 +221,9 @@ class Task(models.Model):
 
     ``passage`` is what this student reads: the assignment's own, or its arrangement for their instrument. ``tempo`` and
     ``own_due_at`` are exceptions for this student alone. ``opened_at`` is when a sealed passage was opened; ``answer`` is what they
-    wrote to a question about what they heard, ``reply`` what the teacher wrote back. ``takes_spent`` counts the takes that were heard,
-    whatever was deleted since. ``withdrawn_at``: nothing more is expected; what was handed in stays, the rest is hidden from the student
-    until it is given again.
+    wrote to a question about what they heard, ``reply`` what the teacher wrote back and ``reply_sound`` what they said or played.
+    ``takes_spent`` counts the takes that were heard, whatever was deleted since. ``withdrawn_at``: nothing more is expected; what was
+    handed in stays, the rest is hidden from the student until it is given again.
     """
 
     assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="tasks")
@@ -237,6 +237,7 @@ class Task(models.Model):
     answer = models.TextField(blank=True)
     answered_at = models.DateTimeField(null=True, blank=True)
     reply = models.TextField(blank=True)
+    reply_sound = models.FileField(upload_to="replies/%Y/%m/", blank=True)
     takes_spent = models.PositiveIntegerField(default=0)
     withdrawn_at = models.DateTimeField(null=True, blank=True)
 

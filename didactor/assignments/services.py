@@ -3,16 +3,19 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import IO, Any, cast
 
+from django.core.files.base import ContentFile
+from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import Exists, F, OuterRef, QuerySet
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
-from didactor.core.errors import PassageError
+from didactor.core.errors import AudioError, PassageError
 from didactor.core.score.expected import Expectation
 from didactor.core.score.roadmap import bars_between
+from didactor.core.sound.recording import open_with_copy
 from didactor.core.steps import ear_of, goal, steps_to
 from didactor.core.units import beat_unit_of
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
@@ -23,6 +26,8 @@ from didactor.library.notation import ENGRAVER, expectation_of, read_part
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
 
+#: A few words back, said or played, are no longer than this.
+MOST_REPLY_BYTES = 50 * 1024 * 1024
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
 _FOLLOWS = {
     TaskState.OPEN: {TaskState.IN_WORK, TaskState.HANDED_IN},
@@ -266,18 +271,43 @@ def answer_question(*, task: Task, text: str) -> None:
     move_task(task, TaskState.HANDED_IN)
 
 
-@transaction.atomic
-def decide_answer(*, task: Task, passed: bool, reply: str = "") -> bool:
-    """The teacher takes an answer in words, or asks for it once more, and says why. False where it was decided already."""
-    task = Task.objects.select_for_update().get(pk=task.pk)
-    if task.state != TaskState.HANDED_IN or task.answered_at is None:
-        return False
-    task.reply = reply.strip()[:4000]
-    # Asked for once more it is open again: in words, or by playing.
-    task.answered_at = task.answered_at if passed else None
-    task.save(update_fields=["reply", "answered_at"])
-    move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
+def decide_answer(*, task: Task, passed: bool, reply: str = "", recording: UploadedFile | None = None) -> bool:
+    """The teacher takes an answer in words, or asks for it once more, and says or plays why. False where it was decided already.
+
+    Raises:
+        AudioError: the recording is none, or too large. Nothing is decided then.
+    """
+    # Opened before anything is locked: that takes as long as the recording is.
+    body = _reply_sound(recording) if recording is not None else None
+    with transaction.atomic():
+        task = Task.objects.select_for_update().get(pk=task.pk)
+        if task.state != TaskState.HANDED_IN or task.answered_at is None:
+            return False
+        forget_reply_sound(task)
+        task.reply = reply.strip()[:4000]
+        # Asked for once more it is open again: in words, or by playing.
+        task.answered_at = task.answered_at if passed else None
+        if body is not None:
+            task.reply_sound.save(f"{task.pk}.mp4", body, save=False)
+        task.save(update_fields=["reply", "reply_sound", "answered_at"])
+        move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
     return True
+
+
+def _reply_sound(recording: UploadedFile) -> ContentFile:
+    """A copy that every browser plays."""
+    if recording.size is None or recording.size > MOST_REPLY_BYTES:
+        raise AudioError("audio.too_large", "The recording is larger than 50 MB. A minute or two is enough: record it again, shorter.")
+    _, copy = open_with_copy(cast("IO[bytes]", recording.file))
+    return ContentFile(copy.body)
+
+
+def forget_reply_sound(task: Task) -> None:
+    """Remove what the teacher said or played back, with the next commit."""
+    if task.reply_sound:
+        old, storage = task.reply_sound.name, task.reply_sound.storage
+        task.reply_sound = ""
+        transaction.on_commit(lambda: storage.delete(old))
 
 
 def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:

@@ -6,6 +6,7 @@ from django.contrib.sessions.models import Session
 from django.db import transaction
 
 from didactor.assignments.models import Task, TaskState
+from didactor.assignments.services import forget_reply_sound
 from didactor.people.models import Person
 from didactor.takes.models import Take, Upload
 from didactor.takes.services import erase_take
@@ -21,7 +22,9 @@ def erase_student(student: Person) -> None:
         path = upload.path
         upload.delete()
         transaction.on_commit(partial(path.unlink, missing_ok=True))
-    Task.objects.filter(enrolment__student=student).delete()
+    for task in Task.objects.filter(enrolment__student=student):
+        forget_reply_sound(task)
+        task.delete()
     alone = [g for g in student.guardians.all() if g.wards.count() == 1]
     for person in (student, *alone):
         _end_sessions(person)

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_POST
 
 from didactor.assignments.models import Task
 from didactor.assignments.services import decide_answer
+from didactor.core.errors import CoreError
 from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
@@ -31,6 +32,11 @@ QUEUE_SHOWN = 40
 @teacher_only
 def waiting(request: Request) -> HttpResponse:
     """What waits to be heard, oldest first, and what was answered last."""
+    return _waiting(request)
+
+
+def _waiting(request: Request, refused: dict[str, Any] | None = None, status: int = 200) -> HttpResponse:
+    """The page; with what was typed to an answer in words whose recording was refused, and why."""
     queue = for_lists(Submission.objects.awaiting_review_by(request.user))
     answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))[:8]
     shown = list(queue[: QUEUE_SHOWN + 1])
@@ -40,16 +46,22 @@ def waiting(request: Request) -> HttpResponse:
         "takes_waiting": queue.count(),
         "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:QUEUE_SHOWN]),
         "answered": [_entry(s) for s in answered],
+        "refused": refused,
     }
-    return render(request, "review/waiting.html", context)
+    return render(request, "review/waiting.html", context, status=status)
 
 
 @teacher_only
 @require_POST
 def decide_words(request: Request, pk: int) -> HttpResponse:
-    """Take an answer in words, or ask for it once more, with a few words back."""
+    """Take an answer in words, or ask for it once more, with a few words or a sound back."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
-    if not decide_answer(task=found, passed=request.POST.get("passed") == "1", reply=request.POST.get("reply", "")):
+    passed, reply = request.POST.get("passed") == "1", request.POST.get("reply", "")
+    try:
+        decided = decide_answer(task=found, passed=passed, reply=reply, recording=request.FILES.get("recording"))
+    except CoreError as error:
+        return _waiting(request, refused={"task": found.pk, "reply": reply, "trouble": error.message}, status=422)
+    if not decided:
         messages.info(request, "This answer was decided on already.")
     return redirect("review:waiting")
 

@@ -8,6 +8,7 @@ urlpatterns = [
     path("<int:pk>/open/", views.open_sealed, name="open_sealed"),
     path("<int:pk>/tick/", views.tick, name="tick"),
     path("<int:pk>/answer/", views.answer, name="answer"),
+    path("<int:pk>/reply/", views.reply_sound, name="reply_sound"),
     path("<int:pk>/send/", views.upload_file, name="upload_file"),
     path("<int:pk>/cards/", views.cards, name="cards"),
     path("takes/<int:pk>/", views.take, name="take"),

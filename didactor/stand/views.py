@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import IO, cast
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -31,6 +31,7 @@ from didactor.progress.rows import task_rows
 from didactor.stand.pages import take_page, task_page
 from didactor.takes import services
 from didactor.takes.models import Take
+from didactor.web.ranges import ranged_file
 
 
 @family
@@ -59,6 +60,13 @@ def task(request: Request, pk: int) -> HttpResponse:
 def _task(request: Request, pk: int) -> Task:
     """A task of the student's own."""
     return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
+
+
+@anybody
+def reply_sound(request: Request, pk: int) -> HttpResponseBase:
+    """What the teacher said or played back to an answer in words."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).exclude(reply_sound=""), pk=pk)
+    return ranged_file(request, found.reply_sound, "audio/mp4")
 
 
 @student_only

@@ -69,6 +69,7 @@ EXPECTED = {
     "stand:open_sealed": YLVA,
     "stand:tick": YLVA,
     "stand:answer": YLVA,
+    "stand:reply_sound": BOTH,
     "assignments:index": {"teacher", "stranger"},
     "assign": TEACHER,
     "assignments:parts_fragment": TEACHER,
@@ -150,6 +151,7 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.scene = scene = scenes.build(listen_first=False)
         cls.take = scenes.recorded(scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
         cls.upload = begin_upload(student=scene.ylva.student, task=scene.task, filename="b.wav", length=10)
+        scene.task.reply_sound.save("x.mp4", ContentFile(b"x" * 100))
         scene.passage.revision.piece.photo.save("x.png", ContentFile(b"\x89PNG\r\n\x1a\n" + bytes(20)))
         cls.batch = begin_import(teacher=scene.teacher, files=[])
         cls.reference = Reference.objects.create(
@@ -190,7 +192,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "library:write_fragment": ["melody"],
             **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "withdraw_task")},
             **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give")},
-            **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer")},
+            **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer", "reply_sound")},
             "review:decide_words": [scene.task.pk],
             "assignments:change": [scene.assignment.pk],
             "assignments:series": [cls.series.pk],
