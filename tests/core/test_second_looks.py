@@ -25,6 +25,7 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.hearing.line_costs import align_line
 from didactor.core.hearing.line_extras import extras_of
 from didactor.core.hearing.line_notes import JudgedLine
+from didactor.core.hearing.one_voice import with_their_scoops
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.peaks import vertex
@@ -63,6 +64,13 @@ def heard(
 ) -> Analysis:
     samples = sound_of(expected, instrument, tempo, tuple(tuple(sorted(f.items())) for f in faults), room)
     return analyse(Recording(samples=samples), against or expected, Targets(tempo_qpm=tempo, instrument=instrument, step=step))
+
+
+def by_hand(f0_midi: list[float], voicing: float = 0.9, level_db: float = -20.0) -> Features:
+    """Features of a tone whose fundamental is what it is said to be, frame by frame."""
+    features = listen(tone(440.0, 0.2 + len(f0_midi) * F0_HOP_S), BY_SLUG["clarinet"])
+    pitch = np.array(f0_midi + [0.0] * (len(features.f0_midi) - len(f0_midi)))
+    return replace(features, f0_midi=pitch, voicing=np.full(len(pitch), voicing), level_db=np.full(len(features.level_db), level_db))
 
 
 class RepeatedPitchTests(SimpleTestCase):
@@ -126,6 +134,30 @@ class RepeatedPitchTests(SimpleTestCase):
             self.assertEqual(judged.place_of(6) is not None, taken)
 
 
+class ScoopTests(SimpleTestCase):
+    """A tone slid into from a semitone below, before the note of C4 at 1 s."""
+
+    def begun(self, **scoop: float) -> tuple[float, bool]:
+        """When the note begins, and whether what came before it may still be an extra note."""
+        kind = {"midi": 59, "onset_s": 0.9, "duration_s": 0.1, "spread": 0.5} | scoop
+        before = event(kind["midi"], kind["onset_s"], kind["duration_s"])
+        sounds = [event(64, 0.2, 0.5), replace(before, spread=kind["spread"]), event(60, 1.0, 0.5)]
+        matches = (Match(event=0, note=0, jump=False), Match(event=2, note=1, jump=False))
+        found = with_their_scoops(sounds, Alignment(matches=matches, cost_per_note=0.1, seconds_per_quarter=0.8))
+        self.assertEqual((found[0], found[2].offset_s), (sounds[0], sounds[2].offset_s))
+        return found[2].onset_s, not found[1].soft
+
+    def test_a_note_begins_with_its_scoop(self):
+        self.assertEqual(self.begun(), (0.9, False))
+        self.assertEqual(self.begun(midi=62), (0.9, False))
+
+    def test_a_sound_of_its_own_is_no_scoop(self):
+        apart = {"steady": {"spread": 0.1}, "long": {"onset_s": 0.8, "duration_s": 0.2}, "a third": {"midi": 57}}
+        apart |= {"before a gap": {"onset_s": 0.8}, "the same pitch": {"midi": 60}}
+        for name, kind in apart.items():
+            self.assertEqual(self.begun(**kind), (1.0, True), name)
+
+
 class PitchAndOnsetTests(SimpleTestCase):
     def test_a_rest_that_the_room_fills_is_kept(self):
         written = expectation("C5:h r:h | G4:h r:h | C5:h r:h | G4:w", fifths=0)
@@ -175,14 +207,9 @@ class PitchAndOnsetTests(SimpleTestCase):
         self.assertFalse(onset_is_confirmed(held, 69.0, 69.0, 0.65, 0.5))  # no partial of its own
         self.assertFalse(onset_is_confirmed(held, 69.0, None, 0.45, 0.6))  # early, and it does not rise there
 
-    def by_hand(self, f0_midi: list[float], voicing: float = 0.9, level_db: float = -20.0) -> Features:
-        features = self.features(tone(440.0, 0.2 + len(f0_midi) * F0_HOP_S))
-        pitch = np.array(f0_midi + [0.0] * (len(features.f0_midi) - len(f0_midi)))
-        return replace(features, f0_midi=pitch, voicing=np.full(len(pitch), voicing), level_db=np.full(len(features.level_db), level_db))
-
     def test_a_pitch_is_there_where_it_stays(self):
         def present(f0_midi: list[float], voicing: float = 0.9) -> bool:
-            return pitch_is_present(self.by_hand(f0_midi, voicing), 60, 0.0, (len(f0_midi) - 1) * F0_HOP_S, 0.0, frames=3)
+            return pitch_is_present(by_hand(f0_midi, voicing), 60, 0.0, (len(f0_midi) - 1) * F0_HOP_S, 0.0, frames=3)
 
         self.assertTrue(present([64.0] * 4 + [60.1] * 4 + [64.0] * 4))
         self.assertTrue(present([64.0] * 4 + [72.0] * 4 + [64.0] * 4))  # the ear's own octave
@@ -193,14 +220,14 @@ class PitchAndOnsetTests(SimpleTestCase):
 
     def test_a_span_is_explained_by_silence_or_by_other_notes(self):
         def explained(f0_midi: list[float], **other: float) -> bool:
-            features = self.by_hand(f0_midi, **other)
+            features = by_hand(f0_midi, **other)
             return span_is_explained(features, 0.0, (len(f0_midi) - 1) * F0_HOP_S, [60.0, 64.0], -50.0)
 
         self.assertTrue(explained([60.0] * 7 + [64.0] * 7 + [62.0] * 6))
         self.assertFalse(explained([60.0] * 6 + [64.0] * 6 + [62.0] * 8))
         self.assertFalse(explained([60.0] * 20, voicing=0.7))
         self.assertTrue(explained([62.0] * 20, level_db=-60.0))
-        self.assertFalse(span_is_explained(self.by_hand([60.0] * 9), 0.1, 0.1, [60.0], -50.0))
+        self.assertFalse(span_is_explained(by_hand([60.0] * 9), 0.1, 0.1, [60.0], -50.0))
 
     def test_events_of_a_slide_and_a_tone_hold_differently(self):
         time = np.arange(3 * RATE_HZ) / RATE_HZ

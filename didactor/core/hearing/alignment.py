@@ -17,6 +17,7 @@ import numpy as np
 
 from didactor.core.arrays import FloatArray
 
+#: In missed notes (``MISSED_COST`` is 1): dearer than two notes passed over, cheaper than three. Chosen on the fit set, as all costs here.
 JUMP_COST = 2.2
 #: Players go back, and on, to the beginning of a bar; landing elsewhere costs this much more.
 MID_BAR_LANDING_COST = 0.4

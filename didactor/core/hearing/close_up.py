@@ -11,6 +11,7 @@ from didactor.core.arrays import FloatArray
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import midi_to_hz
 
+#: What a drawing of some 300 by 100 points can show of two seconds and an octave.
 HOP_S = 0.008
 ROWS_PER_SEMITONE = 2
 #: Periods of each frequency that a window holds (so that quarter tones part), and its longest.

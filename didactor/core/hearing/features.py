@@ -23,8 +23,11 @@ from didactor.core.instruments import Instrument
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.units import A4_HZ, A4_MIDI, hz_to_midi, midi_to_hz
 
+#: What the network for the fundamental takes and gives.
 F0_RATE_HZ = 16_000
 F0_HOP_S = 0.016
+#: Onsets are told to 6 ms; 32 ms of sound see one attack and not the next. Mel bands as in SuperFlux (Böck & Widmer 2013), at half
+#: their number: notes, not drums.
 FLUX_HOP = 192
 FLUX_HOP_S = FLUX_HOP / RATE_HZ
 FLUX_WINDOW = 1024

@@ -141,6 +141,14 @@ class Line:
         values = list(self.steady_cents.values())
         return float(np.median(values)) if len(values) >= FEWEST_FOR_TUNING else self.tuning_cents
 
+    @cached_property
+    def own_concentration(self) -> float:
+        """How closely the notes lie around one grid, 0..1. Notes tell it better than frames, which the network sets off by pitch."""
+        values = np.array(list(self.steady_cents.values()))
+        if len(values) < FEWEST_FOR_TUNING:
+            return self.tuning_concentration
+        return float(np.abs(np.exp(2j * np.pi * values / 100).mean()))
+
     def offset_of(self, event_index: int) -> float:
         """End of a note: later pieces of the same held sound that matched no note belong to it."""
         event = self.events[event_index]

@@ -12,6 +12,7 @@ from didactor.core.hearing.events import Event
 from didactor.core.hearing.repeats import align_repeats
 from didactor.core.score.expected import ExpectedNote
 
+#: All costs are in missed notes; chosen on the fit set so that a wrong note is cheaper than a missed and an extra one.
 MISSED_COST, GRACE_MISSED_COST = 1.0, 0.15
 #: A repeated pitch is often not heard apart from the note before (legato, a room's tail).
 REPEAT_MISSED_COST = 0.4

@@ -98,7 +98,7 @@ class JudgedLine(Line):
             return True
         first = self.final.get(index - 1, self.final[index] - 1)
         between = [e for e in self.events[first + 1 : self._next_matched(index)] if e is not event and e.midi == event.midi]
-        return not event.soft and all(e.soft for e in between)
+        return not event.soft and not between
 
     def _heard_in_a_tail(self, index: int, event: Event) -> NoteHeard | None:
         """A repeated note of which only the one before is heard, held or fading; None where it was played."""

@@ -45,6 +45,8 @@ RIGHT_FROM, WRONG_BELOW, MISSED_BELOW = 0.7, 0.45, 0.16
 INSTEAD = 3.5
 #: More of the same for a note whose fundamental the recording does not carry.
 NOT_CARRIED = 3.0
+#: So far from a missing key (semitones) another may be struck instead of it.
+INSTEAD_WITHIN = 12
 SHIFT_FROM_COST, SHIFT_GAIN = 0.4, 0.75
 NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
 #: A note is looked for so far from its moment, beyond what belongs to the moment itself; it is taken to be there when its strike
@@ -75,13 +77,15 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
 def hearing_of(take: Take, samples: npt.NDArray[np.float32]) -> Hearing:
     """What is to be said of a take whose strikes are laid over the score."""
     notes = take.notes_heard()
+    extra = take.extras(notes)
+    notes, extra = take.with_wrong_ones(notes, extra)
     right = sum(n.status is Status.CORRECT for n in notes)
     sure = [(n.heard_midi, n.onset_s) for n in notes if n.status is Status.CORRECT and n.heard_midi is not None and n.onset_s is not None]
     measured = tuning_of_notes(samples, sure, take.evidence.tuning_cents)
     tuning_cents = take.evidence.tuning_cents if measured is None else measured
     return Hearing(
         notes=tuple(notes),
-        extra=tuple(take.extras(notes)),
+        extra=tuple(extra),
         jumps=tuple(take.jumps()),
         seconds_per_quarter=take.alignment.seconds_per_quarter,
         share_of_notes=right / len(notes),
@@ -292,7 +296,7 @@ class Take:
         due_here = company | (self._due_at(time_s) - {midi})
         near = []
         for strike in self.strikes:
-            if abs(strike.time_s - time_s) >= EXTRA_NEAR_S or strike.midi in due_here or not 0 < abs(strike.midi - midi) <= 12:
+            if abs(strike.time_s - time_s) >= EXTRA_NEAR_S or strike.midi in due_here or not 0 < abs(strike.midi - midi) <= INSTEAD_WITHIN:
                 continue
             odds = float(MODEL.log_odds(features_of(self.evidence, strike.midi, strike.time_s, 0.25, company)[None])[0])
             if odds > (OVERTONE_STRUCK if strike.midi in doubtful else INSTEAD):
@@ -356,6 +360,33 @@ class Take:
                 )
             )
         return found
+
+    def with_wrong_ones(self, notes: list[NoteHeard], extra: list[ExtraNote]) -> tuple[list[NoteHeard], list[ExtraNote]]:
+        """A written key that is missing and another one struck in its moment instead are one fault: a wrong note.
+
+        Of several that are missing there the nearest key is meant.
+        """
+        notes, kept = list(notes), []
+        for found in extra:
+            near = [
+                index
+                for moment, at in self.times.items()
+                if abs(at - found.onset_s) < EXTRA_NEAR_S
+                for index in self.moments[moment].notes
+                if notes[index].status is Status.MISSED and abs(found.midi - self.expectation.notes[index].sounding_midi) <= INSTEAD_WITHIN
+            ]
+            if not near:
+                kept.append(found)
+                continue
+            index = min(near, key=lambda i: abs(found.midi - self.expectation.notes[i].sounding_midi))
+            notes[index] = replace(
+                notes[index],
+                status=Status.WRONG_PITCH,
+                onset_s=found.onset_s,
+                offset_s=self._offset(found.midi + self.shift, found.onset_s, index),
+                heard_midi=found.midi + self.shift,
+            )
+        return notes, kept
 
     def jumps(self) -> list[Jump]:
         matches = self.alignment.matches

@@ -19,6 +19,7 @@ import soxr
 
 from didactor.core.sound.recording import RATE_HZ
 
+#: What the network takes and gives: its rate, the samples from frame to frame and of a window.
 MODEL_RATE_HZ = 22_050
 HOP = 256
 HOP_S = HOP / MODEL_RATE_HZ

@@ -61,7 +61,7 @@ def hearing_of(line: JudgedLine, instrument: Instrument) -> Hearing:
         seconds_per_quarter=alignment.seconds_per_quarter,
         share_of_notes=min(right, len({m.note for m in alignment.matches})) / len(expectation.notes),
         share_of_sounds=right / max(1, len(solid)),
-        tuning=Tuning(a4_hz=A4_HZ * 2 ** (line.own_cents / 1200), offset_cents=line.own_cents, concentration=line.tuning_concentration),
+        tuning=Tuning(a4_hz=A4_HZ * 2 ** (line.own_cents / 1200), offset_cents=line.own_cents, concentration=line.own_concentration),
         shift=shift,
         steadiness=steadiness(line.features),
     )
@@ -103,7 +103,7 @@ def laid_over(
     if not instrument.decays:
         events = _as_they_speak(features, events, alignment)
     if instrument.bends:
-        events = _with_their_scoops(events, alignment)
+        events = with_their_scoops(events, alignment)
     return JudgedLine(
         features=features,
         second=second,
@@ -130,7 +130,7 @@ def _as_they_speak(features: Features, events: list[Event], alignment: Alignment
     return moved
 
 
-def _with_their_scoops(events: list[Event], alignment: Alignment) -> list[Event]:
+def with_their_scoops(events: list[Event], alignment: Alignment) -> list[Event]:
     """The events, with each note begun where the tone is slid into: a scoop is neither an extra note, nor does it make one late."""
     taken = {m.event for m in alignment.matches}
     result = list(events)

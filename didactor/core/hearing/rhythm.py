@@ -21,6 +21,8 @@ from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
 from didactor.core.units import A4_HZ
 
+#: An onset stands out from what surrounds it by this factor, has this share of the usual strength, and so far from the next (two strokes of
+#: a hand are hardly nearer than 80 ms). Chosen on the fit set.
 OVER_SURROUNDINGS, SHARE_OF_USUAL, CLOSE_S = 1.7, 0.2, 0.08
 #: Beat periods tried, as factors of the target's, and what lies between them.
 SLOWEST, FASTEST, STEP = 1.75, 0.57, 1.025

@@ -17,6 +17,7 @@ from didactor.core.hearing.note_model import LOWEST_MIDI, Posteriors
 from didactor.core.hearing.presence import AFTER_S, BEFORE_S, FEATURES, Evidence, Model, features_of, onset_near
 from didactor.core.hearing.spectrum import Spectrum, spectrum
 
+#: The note model needs this much sound on either side of a question to hear what it hears in a whole take.
 AROUND_S = 0.45
 #: An onset posterior below this is no onset.
 HEARD_ONSET = 0.25

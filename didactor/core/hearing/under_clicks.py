@@ -51,7 +51,9 @@ def all_clicks(hearing: Hearing, taken_out_s: tuple[float, ...], beat_s: float) 
     found = list(taken_out_s)
     for grid in filter(None, (_grid(np.array(taken_out_s), beat_s), _grid(extra, beat_s))):
         first, period = grid
-        found += (first + period * np.arange(np.ceil((heard.min() - first) / period), (heard.max() - first) / period)).tolist()
+        # A player is early or late for the first click and for the last.
+        turns = np.arange(np.ceil((heard.min() - first) / period - 0.5), (heard.max() - first) / period + 0.5)
+        found += (first + period * turns).tolist()
     return tuple(found)
 
 

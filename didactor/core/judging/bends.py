@@ -37,8 +37,19 @@ class _Predicted:
     variance: FloatArray
 
 
-def displacements(quarters: FloatArray, times: FloatArray, seconds_per_quarter: float) -> tuple[FloatArray, float]:
-    """How early (< 0) or late each moment is against the player's own bending time, and what is left to chance in this take; seconds.
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Displacements:
+    """How early (< 0) or late each moment is against the player's own bending time, how unsure its due time is (standard deviation: it is
+    far from its neighbours, or with neighbours on one side only), and what is left to chance in the take; seconds.
+    """
+
+    away_s: FloatArray
+    unsure_s: FloatArray
+    chance_s: float
+
+
+def displacements(quarters: FloatArray, times: FloatArray, seconds_per_quarter: float) -> Displacements:
+    """Of all moments of a take; nothing is away with fewer than three.
 
     Args:
         quarters: score positions, strictly ascending, shape (n,).
@@ -46,19 +57,21 @@ def displacements(quarters: FloatArray, times: FloatArray, seconds_per_quarter: 
         seconds_per_quarter: the take's usual.
     """
     if len(quarters) < 3:
-        return np.zeros(len(quarters)), 0.0
+        return Displacements(away_s=np.zeros(len(quarters)), unsure_s=np.full(len(quarters), np.inf), chance_s=0.0)
     wander = _wander(quarters, times, seconds_per_quarter)
     forward = _predict(quarters, times, wander, seconds_per_quarter)
     back = _predict(-quarters[::-1], -times[::-1], wander[::-1], seconds_per_quarter)
     backward = _Predicted(time_s=-back.time_s[::-1], variance=back.variance[::-1])
-    weight = backward.variance / (forward.variance + backward.variance)
+    # At the ends there is a past or a future only.
+    forward.variance[0] = backward.variance[-1] = np.inf
+    unsure = np.sqrt(1 / (1 / forward.variance + 1 / backward.variance))
+    weight = np.square(unsure) / forward.variance
     between = weight * forward.time_s + (1 - weight) * backward.time_s
     away = times - np.stack([forward.time_s, backward.time_s, between])
-    # At the ends there is a past or a future only.
     away[:, 0], away[:, -1] = away[1, 0], away[0, -1]
     agree = np.abs(np.sign(away).sum(axis=0)) == 3
     least = np.where(agree, np.sign(away[0]) * np.abs(away).min(axis=0), 0.0)
-    return least, float(np.percentile(np.abs(least), USUAL_PERCENTILE))
+    return Displacements(away_s=least, unsure_s=unsure, chance_s=float(np.percentile(np.abs(least), USUAL_PERCENTILE)))
 
 
 def _wander(quarters: FloatArray, times: FloatArray, usual: float) -> FloatArray:

@@ -15,7 +15,8 @@ from didactor.core.steps import ear_of
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NoteJudgement:
     """One expected note. Times in seconds of the recording; None where not heard or not judged; ``reason`` says why.
-    ``timed``: its onset is sure enough for questions of rhythm. ``stretch`` counts the jumps in the score before it.
+    ``unsure_ms``: how unsure the time is at which it was due. ``timed``: its onset is sure enough for questions of rhythm.
+    ``stretch`` counts the jumps in the score before it.
     """
 
     note: ExpectedNote
@@ -28,6 +29,7 @@ class NoteJudgement:
     cents: float | None = None
     early_late_ms: float | None = None
     early_late_quarters: float | None = None
+    unsure_ms: float = 0.0
     length_ratio: float | None = None
     loudness_db: float | None = None
     own_db: float | None = None

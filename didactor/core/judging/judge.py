@@ -138,6 +138,7 @@ def _place(
                 item,
                 early_late_ms=1000 * residual if judged else None,
                 early_late_quarters=residual / slope if judged and slope > 0 else None,
+                unsure_ms=1000 * float(pulse.unsure_s[k]),
                 length_ratio=_length_ratio(item, slope, beat_quarters, targets),
             )
 

@@ -30,15 +30,16 @@ class Pulse:
     """Arrays over the matched onsets (ascending score position).
 
     ``residual_s`` is onset minus map (early < 0); ``displaced_s`` the same against the player's bending time (``bends``), in which a
-    phrase that broadens is late nowhere, and ``scatter_s`` what the take leaves to chance; ``slope`` the map's seconds per quarter
-    there; ``pause_s`` the time taken out before each onset; ``hesitation`` marks those that are hesitations rather than joints of a
-    restart or jump.
+    phrase that broadens is late nowhere, ``unsure_s`` how unsure that is, and ``scatter_s`` what the take leaves to chance; ``slope``
+    the map's seconds per quarter there; ``pause_s`` the time taken out before each onset; ``hesitation`` marks those that are hesitations
+    rather than joints of a restart or jump.
     """
 
     quarters: FloatArray
     times: FloatArray
     residual_s: FloatArray
     displaced_s: FloatArray
+    unsure_s: FloatArray
     scatter_s: float
     slope: FloatArray
     pause_s: FloatArray
@@ -83,13 +84,14 @@ def read_pulse(quarters: FloatArray, times: FloatArray, joints: np.ndarray, beat
                 pause[k], hesitation[k] = extra, True
     adjusted = times - np.cumsum(pause)
     fitted, slope = _smooth(quarters, adjusted)
-    displaced_s, scatter_s = displacements(quarters, adjusted, float(np.median(slope)))
+    displaced = displacements(quarters, adjusted, float(np.median(slope)))
     return Pulse(
         quarters=quarters,
         times=times,
         residual_s=adjusted - fitted,
-        displaced_s=displaced_s,
-        scatter_s=scatter_s,
+        displaced_s=displaced.away_s,
+        unsure_s=displaced.unsure_s,
+        scatter_s=displaced.chance_s,
         slope=slope,
         pause_s=pause,
         hesitation=hesitation,

@@ -16,6 +16,7 @@ from scipy.fft import irfft, rfft
 from didactor.core.arrays import FloatArray
 from didactor.core.sound.recording import RATE_HZ
 
+#: Samples (128 and 32 ms): long enough for partials to part, short enough for a room's early echoes to count as frames.
 WINDOW, HOP = 4096, 1024
 #: Above this loudspeakers carry little, and nothing is listened for. Bands are worked on so many at a time, to spare memory.
 TOP_HZ, BANDS_AT_ONCE = 8000.0, 128

@@ -41,6 +41,7 @@ CODECS = {
     "mp2",
     "aac_latm",
 }
+#: Of full scale: converters and codecs round a clipped top off by a little.
 CLIP_LEVEL = 0.985
 #: Consecutive full-scale samples that make a clipped place, at the source's own rate.
 CLIP_RUN = 3

@@ -16,6 +16,8 @@ from didactor.core.sound.recording import RATE_HZ, Recording
 from didactor.core.units import amplitude_to_db
 
 FRAME_S = 0.05
+#: Level of the loud frames (their 95th percentile). A wrong input gives noise below -60 dBFS; a phone two metres from a soft instrument
+#: some -40.
 SILENT_DBFS = -60.0
 QUIET_DBFS = -42.0
 #: Share of the take that is clipped beyond which it is worth a remark, in percent of its length.

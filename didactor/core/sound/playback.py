@@ -15,6 +15,7 @@ import numpy as np
 
 from didactor.core.sound.recording import RATE_HZ
 
+#: AAC, mono: enough that what a listener hears is the playing, not the codec.
 COPY_BITS_PER_S = 112_000
 #: Peaks of the waveform strip, per second.
 PEAKS_PER_S = 20

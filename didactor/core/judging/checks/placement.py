@@ -19,8 +19,8 @@ DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
 #: about here: Parncutt 1994).
 LONGEST_BEAT_S = 0.85
 #: The first and the last note have neighbours on one side only, and what lies this many quarters from the nearest on a side as good as
-#: none there: the pulse is less sure.
-AT_THE_ENDS, ALONE_QUARTERS = 1.6, 2.5
+#: none there: the pulse is less sure, and stands for nothing within so many standard deviations of when it says they were due.
+AT_THE_ENDS, ALONE_QUARTERS, UNSURE_FACTOR = 1.6, 2.5, 2.5
 
 
 @check(
@@ -36,10 +36,10 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
     if rules is None or evidence.inferred:
         return
     limps = limp(evidence) is not None
-    alone = _alone(evidence)
     # What comes after a pause or a jump has its own remark, all that begins there with it.
     excused = {evidence.notes[h.note_index].note.onset_quarters for h in evidence.hesitations}
     excused |= {evidence.notes[r.to_index].note.onset_quarters for r in evidence.restarts}
+    alone = _alone(evidence)
     moments: dict[float, list[NoteJudgement]] = {}
     for item in evidence.notes:
         if item.early_late_ms is None or item.status is not Status.CORRECT or item.note.onset_quarters in excused:
@@ -50,7 +50,7 @@ def placement(evidence: Evidence) -> Iterator[Finding]:
             rules.floor_ms, 1000 * rules.beat_share * min(_beat_s(evidence, item), LONGEST_BEAT_S), SCATTER_FACTOR * evidence.scatter_ms
         )
         if item.note.onset_quarters in alone:
-            threshold *= AT_THE_ENDS
+            threshold = max(AT_THE_ENDS * threshold, UNSURE_FACTOR * item.unsure_ms)
         if abs(item.early_late_ms) >= threshold + (DOUBT_STRUCK_MS if evidence.instrument.decays else DOUBT_GROWN_MS):
             moments.setdefault(item.note.onset_quarters, []).append(item)
     for off in moments.values():

@@ -15,7 +15,7 @@ MIN_CONCENTRATION = 0.5
     title="Instrument out of tune",
     category="intonation",
     unit="cents",
-    reference="circular mean of all steady frames against equal temperament at 440 Hz",
+    reference="median of the notes' steady parts against equal temperament at 440 Hz, where they lie around one grid",
 )
 def tuning(evidence: Evidence) -> Iterator[Finding]:
     """The whole take lies above or below concert pitch; one remark instead of one for every note."""
