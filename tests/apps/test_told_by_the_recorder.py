@@ -10,21 +10,8 @@ from didactor.library.services import cut_passage
 from didactor.takes import hearing, uploads
 from didactor.takes.models import TakeState
 from didactor.takes.views import _extension
-from didactor.web.numbers import LARGEST_ID, read_id, read_number
 from tests import scene as scenes
 from tests.music import tone
-
-
-class NumbersTests(SimpleTestCase):
-    def test_ids_are_ascii_digits_that_a_row_can_have(self):
-        self.assertEqual([read_id(t) for t in ("0", "7", str(LARGEST_ID))], [0, 7, LARGEST_ID])
-        for text in (None, "", "-1", "+1", "1.0", "²", "٣", "1e3", " 1", str(LARGEST_ID + 1), "9" * 20, "1\n"):
-            self.assertIsNone(read_id(text), text)
-
-    def test_numbers_lie_within_their_limits_with_point_or_comma(self):
-        self.assertEqual([read_number(t, 1, 10) for t in ("1", "10", " 2,5 ", "2.5")], [1.0, 10.0, 2.5, 2.5])
-        for text in (None, "", "0.99", "10.01", "nan", "inf", "-2", "1e1", "²", "1.1.1", "1" * 10):
-            self.assertIsNone(read_number(text, 1, 10), text)
 
 
 class ToldTests(SimpleTestCase):

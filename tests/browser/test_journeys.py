@@ -10,7 +10,7 @@ from django.utils import timezone
 from playwright.sync_api import expect
 
 from didactor.assignments.models import Assignment
-from didactor.assignments.services import assign
+from didactor.assignments.services import answer_question, assign
 from didactor.core.score.write.as_musicxml import Line, write_musicxml
 from didactor.library.desk import set_accompaniment
 from didactor.library.jobs import render_model
@@ -20,7 +20,7 @@ from didactor.people.services import add_student
 from didactor.takes.models import Take, Upload
 from tests import scene as scenes
 from tests.browser.base import PHONE, BrowserTestCase
-from tests.music import musicxml, wav
+from tests.music import musicxml, tone, wav
 
 
 class TeacherSetsWorkTests(BrowserTestCase):
@@ -315,3 +315,28 @@ class TeacherAnswersTests(BrowserTestCase):
         student.get_by_role("link", name="Once more").click()
         for words in ("Nearly there.", "Breathe before bar 5", "Lovely sound here."):
             expect(student.get_by_text(words)).to_be_visible()
+
+
+class ListeningTests(BrowserTestCase):
+    def test_an_answer_in_words_gets_a_sound_back_that_plays_on_the_phone(self):
+        Assignment.objects.update(step="listen", question="Which instrument leads?")
+        answer_question(task=self.scene.task, text="The cello, I think.")
+        desk = self.page(self.scene.teacher)
+        desk.goto(self.at("/desk/"))
+        desk.get_by_label("Words to Ylva").fill("Listen to what lies below it.")
+        desk.get_by_label("Said or played back, if you like").set_input_files(self.file(b"no sound", "a.wav"))
+        desk.get_by_role("button", name="Once more").click()
+        expect(desk.get_by_role("alert")).to_contain_text("Nothing is decided yet")
+        expect(desk.get_by_label("Words to Ylva")).to_have_value("Listen to what lies below it.")
+        desk.get_by_label("Said or played back, if you like").set_input_files(self.file(tone(2.0), "a.wav"))
+        desk.get_by_role("button", name="Once more").click()
+        expect(desk.get_by_label("Words to Ylva")).to_have_count(0)
+        # A refusal is an answer of 422, which the browser notes in its console.
+        self.troubles = [t for t in self.troubles if "422" not in t]
+        stand = self.page(self.scene.ylva.student, PHONE)
+        stand.goto(self.at(f"/stand/{self.scene.task.pk}/"))
+        expect(stand.get_by_text("Listen to what lies below it.")).to_be_visible()
+        sound = stand.get_by_label("What your teacher says or plays to you")
+        sound.evaluate("player => player.play()")
+        heard = "player => new Promise(done => player.addEventListener('timeupdate', () => player.currentTime > 0 && done(true)))"
+        self.assertTrue(sound.evaluate(heard))
