@@ -43,8 +43,9 @@ def planted(scenario: Scenario, expectation: Expectation, tempo: float, rng: np.
     count = len(notes)
     if kind.startswith("beside"):
         return _beside(expectation, kind.split()[1], rng)
-    if kind == "holes":
-        return _holes(expectation, rng)
+    if kind.startswith("holes"):
+        softer = [{"kind": "covered", "velocity": int(rng.integers(20, 56))}] if "covered" in kind else []
+        return [*_holes(expectation, rng), *softer]
     if kind.startswith("moments"):
         return _late_moments(expectation, float(kind.split()[1]), tempo, rng)
     if kind == "mixed":

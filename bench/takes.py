@@ -93,6 +93,9 @@ DEGRADED: dict[str, list[dict[str, Any]]] = {
     "16 kHz": [{"kind": "rate", "hz": 16_000}],
 }
 
+#: What takes to fit to are heard through, besides rooms.
+HEARD_THROUGH = ("noise 20 dB", "white noise 26 dB", "hum", "phone", "gain riding", "opus 24k", "mp3 48k", "16 kHz")
+
 #: Takes besides the grid of instruments, sources and rooms; the quick set is dealt from the grid alone.
 BESIDES = ("faults: covered", "faults: extras", "degraded: known backing", "faults: over a backing")
 
@@ -150,7 +153,7 @@ def _many(which: Set) -> Iterator[Scenario]:
 
 
 def training(which: Set) -> list[Scenario]:
-    """Takes of many voices with many holes, to fit to and for nothing else."""
+    """Takes of many voices with many holes, to fit to and for nothing else: plain ones, with one hand softer, heard through something."""
     sources = [(source, MANY_VOICES) for source in which.sources] + [(recorded.SOURCE, which.recorded[1])]
     return [
         Scenario(
@@ -162,12 +165,13 @@ def training(which: Set) -> list[Scenario]:
             room=room,
             seed=which.base + 150_000 + 4000 * s + 400 * i + 100 * r + k,
             manner=which.manner,
-            faults="holes",
+            faults="holes covered" if k % 3 == 1 else "holes",
+            degradations=DEGRADED[HEARD_THROUGH[(s + i + r + k) % len(HEARD_THROUGH)]] if k % 3 == 2 else [],
         )
         for s, (source, instruments) in enumerate(sources)
         for i, instrument in enumerate(instruments)
         for r, room in enumerate((*which.rooms, "dry"))
-        for k in range(4 if source == recorded.SOURCE else 3)
+        for k in range(6)
     ]
 
 

@@ -40,7 +40,7 @@ from didactor.core.units import A4_HZ, midi_to_hz
 PRIOR = 1.5
 #: A note is right from the first probability on and missed below the last. Below the second it is wrong, if another key was struck
 #: instead: two pieces of evidence tell more than one. In between it is not judged.
-RIGHT_FROM, WRONG_BELOW, MISSED_BELOW = 0.7, 0.45, 0.16
+RIGHT_FROM, WRONG_BELOW, MISSED_BELOW = 0.7, 0.45, 0.03
 #: Log odds of the evidence that another key was struck where a written one is missing.
 INSTEAD = 3.5
 #: More of the same for a note whose fundamental the recording does not carry.
