@@ -305,7 +305,7 @@ def _reply_sound(recording: UploadedFile) -> ContentFile:
 def forget_reply_sound(task: Task) -> None:
     """Remove what the teacher said or played back, with the next commit."""
     if task.reply_sound:
-        old, storage = task.reply_sound.name, task.reply_sound.storage
+        old, storage = str(task.reply_sound.name), task.reply_sound.storage
         task.reply_sound = ""
         transaction.on_commit(lambda: storage.delete(old))
 

@@ -368,25 +368,26 @@ class Take:
         """
         notes, kept = list(notes), []
         for found in extra:
-            near = [
-                index
-                for moment, at in self.times.items()
-                if abs(at - found.onset_s) < EXTRA_NEAR_S
-                for index in self.moments[moment].notes
-                if notes[index].status is Status.MISSED and abs(found.midi - self.expectation.notes[index].sounding_midi) <= INSTEAD_WITHIN
-            ]
-            if not near:
+            index = self._meant(found.midi, found.onset_s, notes)
+            if index is None or found.midi is None:
                 kept.append(found)
                 continue
-            index = min(near, key=lambda i: abs(found.midi - self.expectation.notes[i].sounding_midi))
-            notes[index] = replace(
-                notes[index],
-                status=Status.WRONG_PITCH,
-                onset_s=found.onset_s,
-                offset_s=self._offset(found.midi + self.shift, found.onset_s, index),
-                heard_midi=found.midi + self.shift,
-            )
+            key = found.midi + self.shift
+            offset_s = self._offset(key, found.onset_s, index)
+            notes[index] = replace(notes[index], status=Status.WRONG_PITCH, onset_s=found.onset_s, offset_s=offset_s, heard_midi=key)
         return notes, kept
+
+    def _meant(self, midi: int | None, time_s: float, notes: list[NoteHeard]) -> int | None:
+        """The missing note whose moment a key was struck in, the nearest of several in pitch; None where none is within reach."""
+        away = {
+            index: abs(midi - self.expectation.notes[index].sounding_midi)
+            for moment, at in self.times.items()
+            if midi is not None and abs(at - time_s) < EXTRA_NEAR_S
+            for index in self.moments[moment].notes
+            if notes[index].status is Status.MISSED
+        }
+        near = min(away, key=away.__getitem__, default=None)
+        return near if near is not None and away[near] <= INSTEAD_WITHIN else None
 
     def jumps(self) -> list[Jump]:
         matches = self.alignment.matches
