@@ -158,7 +158,7 @@ def _extra(scenario: of.Scenario) -> Rows:
     """Strikes that no written note took: extra notes, and what only sounds like one."""
     made = of.take(scenario)
     heard = many_voices.listen(made.samples, made.expectation, 60 / made.targets.tempo_qpm)
-    asked, rows = heard.strays(heard.notes_heard()) if heard else ([], np.zeros((0, len(extra_keys.EXTRA_MODEL.names))))
+    asked, rows = extra_keys.strays(heard, heard.notes_heard()) if heard else ([], np.zeros((0, len(extra_keys.EXTRA_MODEL.names))))
     strays = [n for n in made.truth["notes"] if n["id"] is None]
     is_extra = np.array([_is_among(strays, s) for s in asked], dtype=bool)
     # A wrong note is struck as well, but it stands for a written one.

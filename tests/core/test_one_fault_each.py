@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from django.test import SimpleTestCase
 
+from didactor.core.hearing.extra_keys import with_wrong_ones
 from didactor.core.hearing.features import level_of, short_time
 from didactor.core.hearing.groups import Strike
 from didactor.core.hearing.hearing import ExtraNote, NoteHeard, Status
@@ -47,7 +48,7 @@ class OneFaultEachTests(SimpleTestCase):
         for pitch in missing:
             notes[self.chord[pitch]] = NoteHeard(status=Status.MISSED, confidence=0.8, stretch=0)
         extra = [ExtraNote(onset_s=self.at_s + later, midi=midi, bar="3", pass_=1, beat=0.0) for midi, later in sorted(struck.items())]
-        found, left = self.take.with_wrong_ones(notes, extra)
+        found, left = with_wrong_ones(self.take, notes, extra)
         wrong = {p: found[i].heard_midi for p, i in self.chord.items() if found[i].status is Status.WRONG_PITCH}
         unchanged = [n for k, n in enumerate(found) if n.status is not Status.WRONG_PITCH]
         self.assertEqual(unchanged, [n for k, n in enumerate(notes) if found[k].status is not Status.WRONG_PITCH])
@@ -75,6 +76,6 @@ class OneFaultEachTests(SimpleTestCase):
         notes = [NoteHeard(status=Status.CORRECT, confidence=0.9)] * len(two_hands().notes)
         notes[self.chord["E3"]] = NoteHeard(status=Status.MISSED, confidence=0.8, stretch=3)
         extra = ExtraNote(onset_s=self.at_s + 0.03, midi=51, bar="3", pass_=1, beat=0.0)
-        found = self.take.with_wrong_ones(notes, [extra])[0][self.chord["E3"]]
+        found = with_wrong_ones(self.take, notes, [extra])[0][self.chord["E3"]]
         self.assertEqual(replace(found, offset_s=None), replace(found, offset_s=None, onset_s=self.at_s + 0.03, confidence=0.8, stretch=3))
         self.assertGreaterEqual(found.offset_s, found.onset_s)

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from didactor.core.arrays import FloatArray
 from didactor.core.hearing.alignment import Alignment
-from didactor.core.hearing.extra_keys import EXTRA_FROM, EXTRA_MODEL, extra_rows, is_worth_asking
+from didactor.core.hearing.extra_keys import EXTRA_NEAR_S, INSTEAD_WITHIN, extras_of, with_wrong_ones
 from didactor.core.hearing.features import FLUX_HOP_S, level_of, short_time
 from didactor.core.hearing.groups import (
     Group,
@@ -27,7 +27,7 @@ from didactor.core.hearing.groups import (
     onset_time,
     strikes_of,
 )
-from didactor.core.hearing.hearing import ExtraNote, Hearing, Jump, NoteHeard, Status, Tuning
+from didactor.core.hearing.hearing import Hearing, Jump, NoteHeard, Status, Tuning
 from didactor.core.hearing.note_model import LOWEST_MIDI, note_posteriors
 from didactor.core.hearing.presence import MODEL, Evidence, features_of, onset_near, sounding_between
 from didactor.core.hearing.repeats import align_repeats
@@ -45,18 +45,14 @@ RIGHT_FROM, WRONG_BELOW, MISSED_BELOW = 0.7, 0.45, 0.03
 INSTEAD = 3.5
 #: More of the same for a note whose fundamental the recording does not carry.
 NOT_CARRIED = 3.0
-#: So far from a missing key (semitones) another may be struck instead of it.
-INSTEAD_WITHIN = 12
 SHIFT_FROM_COST, SHIFT_GAIN = 0.4, 0.75
-NEAR_S, EXTRA_NEAR_S = 0.11, 0.09
+NEAR_S = 0.11
 #: A note is looked for so far from its moment, beyond what belongs to the moment itself; it is taken to be there when its strike
 #: is this strong and the log odds are better by this much.
 APART_S, ELSEWHERE_S, ELSEWHERE_STRENGTH, ELSEWHERE_GAIN = 0.06, 0.26, 0.55, 1.5
 #: Log odds from which on a key that is an overtone of a written one was struck itself.
 OVERTONE_STRUCK = 6.0
 MIN_STRIKES = 3
-#: A key that is heard at this share of another's strikes, of so many at least, belongs to the other's sound.
-ALONG_SHARE, FEWEST_ALONG = 0.5, 2
 #: What is typical of a hand takes so many notes to know.
 FEWEST_TYPICAL = 6
 #: The level of a note is the highest within this time of its onset.
@@ -77,8 +73,7 @@ def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per
 def hearing_of(take: Take, samples: npt.NDArray[np.float32]) -> Hearing:
     """What is to be said of a take whose strikes are laid over the score."""
     notes = take.notes_heard()
-    extra = take.extras(notes)
-    notes, extra = take.with_wrong_ones(notes, extra)
+    notes, extra = with_wrong_ones(take, notes, extras_of(take, notes))
     right = sum(n.status is Status.CORRECT for n in notes)
     sure = [(n.heard_midi, n.onset_s) for n in notes if n.status is Status.CORRECT and n.heard_midi is not None and n.onset_s is not None]
     measured = tuning_of_notes(samples, sure, take.evidence.tuning_cents)
@@ -183,7 +178,7 @@ class Take:
 
     def _struck_elsewhere(self, moment: int, index: int, midi: int, due_s: float) -> tuple[float, float] | None:
         """A clear strike of this key off its moment, as (time, log odds): one hand early or late, one note of a chord."""
-        others = [t for m, t in self.times.items() if m != moment and midi in self._keys[m]]
+        others = [t for m, t in self.times.items() if m != moment and midi in self.keys[m]]
         near = [
             s.time_s
             for s in self.strikes
@@ -195,17 +190,17 @@ class Take:
         if not near:
             return None
         # What else is struck there is not known; what is due then is in its company.
-        odds = [float(MODEL.log_odds(self.features(midi, index, t, self._due_at(t) - {midi})[None])[0]) for t in near]
+        odds = [float(MODEL.log_odds(self.features(midi, index, t, self.due_at(t) - {midi})[None])[0]) for t in near]
         return max(zip(near, odds, strict=True), key=lambda pair: pair[1])
 
     @cached_property
-    def _keys(self) -> list[frozenset[int]]:
+    def keys(self) -> list[frozenset[int]]:
         """The keys of every moment, with all that are right there."""
         return [frozenset(p + self.shift for i in m.notes for p in self.expectation.notes[i].pitches) for m in self.moments]
 
-    def _due_at(self, time_s: float) -> frozenset[int]:
+    def due_at(self, time_s: float) -> frozenset[int]:
         """Keys of the moments within a strike's reach of a time."""
-        return frozenset().union(*(self._keys[m] for m, t in self.times.items() if abs(t - time_s) < APART_S))
+        return frozenset().union(*(self.keys[m] for m, t in self.times.items() if abs(t - time_s) < APART_S))
 
     def _note_heard(self, moment: int, index: int, midi: int, time_s: float, company: frozenset[int], probability: float) -> NoteHeard:
         stretch = self.stretches.get(moment, -1)
@@ -216,7 +211,7 @@ class Take:
                 status=Status.CORRECT,
                 confidence=probability,
                 onset_s=onset_s,
-                offset_s=self._offset(midi, onset_s, index),
+                offset_s=self.offset(midi, onset_s, index),
                 heard_midi=midi,
                 loudness_db=self._level_db(onset_s),
                 own_db=own_level_db(self.evidence.spectrum, midi + cents / 100, tuple(m + cents / 100 for m in company), onset_s),
@@ -236,7 +231,7 @@ class Take:
             status=Status.WRONG_PITCH,
             confidence=1 - probability,
             onset_s=onset_s,
-            offset_s=self._offset(other, onset_s, index),
+            offset_s=self.offset(other, onset_s, index),
             heard_midi=other,
             stretch=stretch,
         )
@@ -270,7 +265,7 @@ class Take:
             return min(near, key=lambda s: abs(s.time_s - time_s)).time_s, 1.0
         return onset_time(self.evidence.spectrum, midi + self.evidence.tuning_cents / 100, time_s, 0.04)
 
-    def _offset(self, midi: int, onset_s: float, index: int) -> float:
+    def offset(self, midi: int, onset_s: float, index: int) -> float:
         """When the key stops sounding, at most a little after it should."""
         posteriors = self.evidence.posteriors
         first = posteriors.frame(onset_s + 0.05)
@@ -278,7 +273,7 @@ class Take:
         silent = np.flatnonzero(posteriors.sounding[first:last, midi - LOWEST_MIDI] < 0.25)
         return float((first + silent[0]) * posteriors.hop_s) if len(silent) else float(last * posteriors.hop_s)
 
-    def _expected_near(self, time_s: float) -> set[int]:
+    def expected_near(self, time_s: float) -> set[int]:
         """Keys written within a moment of a time, and those still sounding from before. Bars that were played again count each time."""
         result: set[int] = set()
         for m, at in self._every_time:
@@ -289,11 +284,11 @@ class Take:
 
     def _played_instead(self, moment: int, midi: int, time_s: float) -> int | None:
         """A key struck at the time of a missing note that nobody else expects there."""
-        around = self._expected_near(time_s) - {midi}
+        around = self.expected_near(time_s) - {midi}
         # What sounds on from before, or is due soon, may be struck here by mistake, as may an overtone: that takes clearer evidence.
         doubtful = around | {w + o for w in around for o in (12, 19, 24, 28)}
-        company = self._keys[moment] - {midi}
-        due_here = company | (self._due_at(time_s) - {midi})
+        company = self.keys[moment] - {midi}
+        due_here = company | (self.due_at(time_s) - {midi})
         near = []
         for strike in self.strikes:
             if abs(strike.time_s - time_s) >= EXTRA_NEAR_S or strike.midi in due_here or not 0 < abs(strike.midi - midi) <= INSTEAD_WITHIN:
@@ -302,92 +297,6 @@ class Take:
             if odds > (OVERTONE_STRUCK if strike.midi in doubtful else INSTEAD):
                 near.append(strike)
         return min(near, key=lambda s: (abs(s.midi - midi) > 3, -s.strength)).midi if near else None
-
-    def strays(self, notes: list[NoteHeard]) -> tuple[list[Strike], FloatArray]:
-        """Strikes between the first and the last matched moment that no written note took, and what the model of extra notes sees of
-        each.
-        """
-        if len(self.times) < 2:
-            return [], np.zeros((0, len(EXTRA_MODEL.names)))
-        first_s, last_s = min(self.times.values()), max(self.times.values())
-        taken = [(n.heard_midi, n.onset_s) for n in notes if n.onset_s is not None]
-        asked, written = [], []
-        for strike in self.strikes:
-            if not first_s - 0.05 < strike.time_s < last_s + 0.05:
-                continue
-            around = self._expected_near(strike.time_s)
-            is_taken = any(m == strike.midi and abs(t - strike.time_s) < 0.05 for m, t in taken)
-            if is_worth_asking(strike, around) and not is_taken:
-                asked.append(strike)
-                written.append(around)
-        if not asked:
-            return [], np.zeros((0, len(EXTRA_MODEL.names)))
-        return asked, extra_rows(self.evidence, self.strikes, asked, written, [self._due_at(s.time_s) for s in asked])
-
-    def _sounds_along(self, strike: Strike) -> bool:
-        """Whether a key is heard most times that one of those due with it is struck: that is how it sounds, not what was played."""
-        for key in self._due_at(strike.time_s) - {strike.midi}:
-            others = [
-                t
-                for m, t in self.times.items()
-                if key in self._keys[m] and abs(t - strike.time_s) > APART_S and strike.midi not in self._expected_near(t)
-            ]
-            along = sum(any(s.midi == strike.midi and abs(s.time_s - t) < APART_S for s in self.strikes) for t in others)
-            if len(others) >= FEWEST_ALONG and along >= ALONG_SHARE * len(others):
-                return True
-        return False
-
-    def extras(self, notes: list[NoteHeard]) -> list[ExtraNote]:
-        """Keys struck that nothing written explains."""
-        asked, rows = self.strays(notes)
-        if not asked:
-            return []
-        times = sorted((t, m) for m, t in self.times.items())
-        found = []
-        for strike, odds in zip(asked, EXTRA_MODEL.log_odds(rows).tolist(), strict=True):
-            if odds < EXTRA_FROM or self._sounds_along(strike):
-                continue
-            at, moment = max((t, m) for t, m in times if t <= strike.time_s + 0.06)
-            position = self.moments[moment].quarters + max(0.0, strike.time_s - at) / max(self.alignment.seconds_per_quarter, 1e-3)
-            bar = self.expectation.bar_at(min(position, self.expectation.length_quarters - 1e-3))
-            found.append(
-                ExtraNote(
-                    onset_s=strike.time_s,
-                    midi=strike.midi - self.shift,
-                    bar=bar.number,
-                    pass_=bar.pass_,
-                    beat=position - bar.start_quarters,
-                )
-            )
-        return found
-
-    def with_wrong_ones(self, notes: list[NoteHeard], extra: list[ExtraNote]) -> tuple[list[NoteHeard], list[ExtraNote]]:
-        """A written key that is missing and another one struck in its moment instead are one fault: a wrong note.
-
-        Of several that are missing there the nearest key is meant.
-        """
-        notes, kept = list(notes), []
-        for found in extra:
-            index = self._meant(found.midi, found.onset_s, notes)
-            if index is None or found.midi is None:
-                kept.append(found)
-                continue
-            key = found.midi + self.shift
-            offset_s = self._offset(key, found.onset_s, index)
-            notes[index] = replace(notes[index], status=Status.WRONG_PITCH, onset_s=found.onset_s, offset_s=offset_s, heard_midi=key)
-        return notes, kept
-
-    def _meant(self, midi: int | None, time_s: float, notes: list[NoteHeard]) -> int | None:
-        """The missing note whose moment a key was struck in, the nearest of several in pitch; None where none is within reach."""
-        away = {
-            index: abs(midi - self.expectation.notes[index].sounding_midi)
-            for moment, at in self.times.items()
-            if midi is not None and abs(at - time_s) < EXTRA_NEAR_S
-            for index in self.moments[moment].notes
-            if notes[index].status is Status.MISSED
-        }
-        near = min(away, key=away.__getitem__, default=None)
-        return near if near is not None and away[near] <= INSTEAD_WITHIN else None
 
     def jumps(self) -> list[Jump]:
         matches = self.alignment.matches
