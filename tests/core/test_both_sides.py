@@ -14,8 +14,10 @@ from didactor.core.hearing.line_notes import JudgedLine
 from didactor.core.hearing.under_clicks import all_clicks, doubt_under_clicks
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.evidence import NoteJudgement
+from didactor.core.judging.judge import judge
 from didactor.core.judging.pulse import read_pulse
 from didactor.core.judging.readings_of_sound import Opening, opening_after, read_entry, read_hands, read_zones
+from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 from tests.core.test_alignment import event
 from tests.core.test_second_looks import by_hand
@@ -208,6 +210,29 @@ class ReadingTests(SimpleTestCase):
         self.assertEqual((lower.together, round(lower.spread_ms, 6)), (4, 0.0))
         self.assertIsNone(upper.balance_db)
 
+    def test_the_balance_of_hands_needs_two_moments_with_levels_and_five_with_clearness(self):
+        written = expectation(
+            " | ".join(["C5:q D5:q E5:q F5:q"] * 2), lower=" | ".join(["C3:q D3:q E3:q F3:q"] * 2), name="Piano", fifths=0
+        )
+
+        def upper(levels: int, clear: int) -> tuple[float | None, float | None]:
+            notes = [
+                NoteJudgement(
+                    note=n,
+                    status=Status.CORRECT,
+                    confidence=0.9,
+                    onset_s=0.5 * n.onset_quarters,
+                    own_db=(-20.0 if n.staff == 1 else -26.0) if n.onset_quarters < levels else None,
+                    clearness=(0.9 if n.staff == 1 else 0.8) if n.onset_quarters < clear else None,
+                )
+                for n in written.notes
+            ]
+            hand = read_hands(notes, written)[0]
+            return hand.balance_db, None if hand.clearer is None else round(hand.clearer, 6)
+
+        self.assertEqual(upper(1, 4), (None, None))
+        self.assertEqual(upper(2, 5), (6.0, 0.1))
+
     def test_a_zone_of_loudness_has_three_notes_and_ends_with_its_mark(self):
         written = expectation("C5:q!p D5:q E5:q F5:q!f | G5:q A5:q B5:q!mf C6:q", fifths=0)
         notes = [
@@ -219,6 +244,17 @@ class ReadingTests(SimpleTestCase):
         )
         self.assertIsNone(read_zones([replace(n, loudness_db=None) for n in notes]))
         self.assertIsNone(read_zones([replace(n, status=Status.UNCERTAIN) for n in notes]))
+
+    def test_where_placement_is_not_judged_nothing_is_early_or_late_in_any_unit(self):
+        written = expectation(" | ".join(["C5:q D5:q E5:q F5:q"] * 3), fifths=0)
+        notes = tuple(
+            NoteHeard(status=Status.CORRECT, confidence=0.9, onset_s=1 + 0.5 * k + (0.2 if k == 6 else 0.0), heard_midi=72, timed=True)
+            for k in range(12)
+        )
+        hearing = Hearing(notes=notes, extra=(), jumps=(), seconds_per_quarter=0.5, share_of_notes=1.0, share_of_sounds=1.0)
+        for stage, told in (("first_reading", False), ("at_tempo", True)):
+            found = judge(hearing, written, Targets(tempo_qpm=120.0, stage=stage), BY_SLUG["clarinet"]).notes[6]
+            self.assertEqual((found.early_late_ms is not None, found.early_late_quarters is not None), (told, told), stage)
 
     def test_the_first_note_is_due_a_beat_after_the_last_click(self):
         written = expectation("C5:q D5:q E5:q F5:q", fifths=0)

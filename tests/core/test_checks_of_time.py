@@ -90,6 +90,9 @@ class FlowTests(SimpleTestCase):
         self.assertEqual(length(8, 8), [])
         self.assertEqual(length(7, 8), [])  # a last bar of one held note
         self.assertEqual(length(5, 8), [("flow.length", -3.0)])
+        # Played quicker, the clock leaves it to the bars: two of them short is short.
+        self.assertEqual(length(14, 16, pace=0.85), [("flow.length", -2.0)])
+        self.assertEqual(length(15, 16, pace=0.78), [])
         # Beats read double or half: by the clock it is the line.
         self.assertEqual(length(8, 4, pace=0.5), [])
         self.assertEqual(length(4, 8, pace=2.0), [])
