@@ -295,7 +295,9 @@ class Bench:
             return "it never ends"
         if ran.returncode == 0:
             return ""
-        failed = re.search(r"^(?:FAIL|ERROR): (\S+)", ran.stderr, re.MULTILINE)
+        failed = re.search(r"^(?:FAIL|ERROR): (\S+)", ran.stderr, re.MULTILINE) or re.search(
+            r"^not ok \d+ - (.+)$", ran.stdout, re.MULTILINE
+        )
         return failed[1] if failed else "it does not start"
 
 
