@@ -288,6 +288,19 @@ class EveryAddressTests(EveryAddressScene, TestCase):
                 self.assertEqual(response.status_code, 302)
                 self.assertIn("/sign-in/", response["Location"])
 
+    def test_what_changes_something_is_not_done_by_following_a_link(self):
+        self.client.force_login(self.people["teacher"], backend="django.contrib.auth.backends.ModelBackend")
+        for name in (
+            "people:leave",
+            "people:new_card",
+            "people:withdraw_consent",
+            "people:group_cards",
+            "review:send",
+            "review:decide_words",
+        ):
+            with self.subTest(name=name):
+                self.assertEqual(self.client.get(reverse(name, args=self.arguments.get(name, []))).status_code, 405)
+
     def test_an_upload_of_somebody_else_is_not_there(self):
         self.client.force_login(self.people["ossian"], backend="django.contrib.auth.backends.ModelBackend")
         self.assertEqual(self.client.head(reverse("takes:upload", args=[uuid.uuid4()])).status_code, 404)
