@@ -7,7 +7,6 @@ import json
 from types import SimpleNamespace
 
 from django import forms
-from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase, TestCase
 
@@ -60,7 +59,8 @@ class SendingTests(scenes.OwnFolders, TestCase):
         record_consent(student=ossian, given_by="Eva", recorded_by=self.scene.teacher)
         with self.settings(STUDENT_QUOTA_BYTES=20):
             begin_upload(student=ossian, task=self.scene.other_task, filename="a.wav", length=20)
-        self.assertGreater(settings.STUDENT_QUOTA_BYTES, 20)
+            with self.assertRaisesMessage(TakeRefused, "no more room"):
+                begin_upload(student=ossian, task=self.scene.other_task, filename="b.wav", length=1)
 
 
 class HandingInTests(scenes.OwnFolders, TestCase):

@@ -97,6 +97,14 @@ function recordUntil(seconds, startsAt = 0.2) {
   for (const context = contexts[0]; context.currentTime < seconds; context.currentTime += 0.05) mock.timers.tick(50);
 }
 
+async function recordedAndSent() {
+  recordUntil(3);
+  act("stop");
+  await settled();
+  act("send");
+  await settled();
+}
+
 test("a microphone that is not allowed says what to do, and Record can be pressed again", async () => {
   refused = Object.assign(new Error("no"), { name: "NotAllowedError" });
   act("record");
@@ -157,11 +165,7 @@ test("a microphone that is taken away ends the recording, and keeps what there i
 test("a count-off of two clicks is told as it comes out of the loudspeaker, counted from where the take begins", async () => {
   act("again");
   await settled();
-  recordUntil(3);
-  act("stop");
-  await settled();
-  act("send");
-  await settled();
+  await recordedAndSent();
   // Due 0.6 s after the start and half a second later; 0.1 s through the loudspeaker; the take begins at 0.2 s.
   assert.equal(upload.options.metadata.clicks, "0.500 1.000");
   assert.equal(upload.options.metadata.backing, "");
@@ -171,11 +175,7 @@ test("the metronome goes on clicking where that was asked", async () => {
   elements["[data-metronome]"].checked = true;
   act("again");
   await settled();
-  recordUntil(3);
-  act("stop");
-  await settled();
-  act("send");
-  await settled();
+  await recordedAndSent();
   assert.match(upload.options.metadata.clicks, /^0\.500 1\.000 1\.500 2\.000 /);
 });
 
@@ -184,11 +184,7 @@ test("an accompaniment counts off by itself, and it is told when it was heard to
   act("again");
   await settled();
   assert.equal(contexts[0].trackAt, 0.6);
-  recordUntil(3);
-  act("stop");
-  await settled();
-  act("send");
-  await settled();
+  await recordedAndSent();
   assert.equal(upload.options.metadata.clicks, "");
   assert.equal(upload.options.metadata.backing, "12 0.500");
 });
