@@ -16,6 +16,8 @@ from didactor.assignments.parts import FIELD, chosen_parts, part_rows
 from didactor.assignments.services import parts_written
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.library.arrangements import LEAVE_OUT
+from didactor.library.models import Engraving
+from didactor.library.notation import engravings_of
 from didactor.people.services import add_student, leave
 from tests import scene as scenes
 
@@ -223,6 +225,10 @@ class PartTests(scenes.OwnFolders, TestCase):
             self.assertEqual(found, {e.pk: chosen for e in self.band[:2]}, sent)
 
     def test_parts_are_written_when_each_is_drawn(self):
-        written = parts_written(self.scene.assignment)
-        self.assertGreaterEqual(written.of, 1)
-        self.assertEqual(written.is_done, written.done == written.of)
+        Engraving.objects.all().delete()
+        none = parts_written(self.scene.assignment)
+        self.assertEqual((none.done, none.is_done), (0, False))
+        for task in self.scene.assignment.tasks.all():
+            engravings_of(revision=task.passage.revision, part=task.passage.part, bars=task.passage.bars)
+        every = parts_written(self.scene.assignment)
+        self.assertEqual((every.done, every.is_done), (none.of, True))
