@@ -4,7 +4,7 @@
     bench/accuracy --fit        the other set, for working on the method
     bench/accuracy --quick      a small share of both clean and faulty takes, under 60 s, for bin/test
     bench/accuracy --only one   one kind of music: one, many, chords, strokes, clapped, pulse, said, gate (may be repeated)
-    bench/accuracy --share 0.1  every tenth take
+    bench/accuracy --share 0.1  a tenth of the takes
     bench/accuracy --said       every disagreement, take by take (not for held-out takes that are to stay so)
     bench/accuracy --write      also refreshes its part of docs/benchmarks.md and the plots (with --share: says how many takes)
 
@@ -27,6 +27,7 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 
 import accuracy_tables as tables  # noqa: E402
 import gate_cases  # noqa: E402
+import numpy as np  # noqa: E402
 import takes as of  # noqa: E402
 from report import close  # noqa: E402
 from scoring import Score, score  # noqa: E402
@@ -84,7 +85,9 @@ def _choose(which: of.Set, kind: str, options: argparse.Namespace) -> list[of.Sc
     if options.quick:
         every = [s for s in every if s.source in ("timgm", "own") and s.condition not in of.BESIDES]
         return every[:: max(1, len(every) // QUICK_TAKES[kind])][: QUICK_TAKES[kind]]
-    return every[:: max(1, round(1 / options.share))]
+    # Drawn by lot: every so many would meet the same conditions again and again, as these are dealt in turn.
+    kept = np.random.default_rng(1).permutation(len(every))[: round(options.share * len(every))]
+    return [every[i] for i in sorted(kept)]
 
 
 def _one(scenario: of.Scenario) -> tuple[Score, float]:

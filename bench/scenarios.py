@@ -97,11 +97,9 @@ WHOLE = (
 )
 
 
-def scenarios(which: Set, voices: str, share: float = 1.0) -> list[Scenario]:
-    """All takes of one kind of music (``one``, ``many``, ``chords``, ``strokes``, ``pulse``); ``share`` keeps a part of them."""
-    found = list(_SCENARIOS[voices](which))
-    step = max(1, round(1 / share))
-    return found[::step]
+def scenarios(which: Set, voices: str) -> list[Scenario]:
+    """All takes of one kind of music (``one``, ``many``, ``chords``, ``strokes``, ``pulse`` and so on)."""
+    return list(_SCENARIOS[voices](which))
 
 
 def _one(which: Set) -> Iterator[Scenario]:

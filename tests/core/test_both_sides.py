@@ -31,15 +31,17 @@ def strike(midi: int, time_s: float, strength: float = 0.9, rise: float = 1.0) -
 class AccusationTests(SimpleTestCase):
     """A D (62) heard where a C (60) is written, from 1 s on."""
 
-    def verdict(self, *, own: float = 4.0, written: float = -4.0, length_s: float = 0.5, **kind: float) -> Status:
+    def verdict(
+        self, *, own: float = 4.0, written: float = -4.0, length_s: float = 0.5, before: tuple = (), heard: float = 62.0, **kind: float
+    ) -> Status:
         class Second:
             def odds(self, midi: int, onset_s: float, seconds: float) -> float:
                 return own if midi == 62 else written
 
         line = JudgedLine(
-            features=by_hand([62.0] * 100),
+            features=by_hand([heard] * 100),
             second=Second(),
-            events=(),
+            events=before,
             alignment=Alignment(matches=(), cost_per_note=0.0, seconds_per_quarter=0.5),
             tuning_cents=0.0,
             tuning_concentration=1.0,
@@ -57,6 +59,17 @@ class AccusationTests(SimpleTestCase):
         self.assertIs(self.verdict(own=-0.4, written=1.6), Status.UNCERTAIN)
         self.assertIs(self.verdict(written=-1.4), Status.UNCERTAIN)
         self.assertIs(self.verdict(written=-1.6), Status.WRONG_PITCH)
+
+    def test_the_written_pitch_that_sounds_on_from_just_before_hides_no_other_one(self):
+        ended = {"long ago": event(60, 0.2, 0.49), "just before": event(60, 0.2, 0.51), "it never sounded": event(64, 0.2, 0.7)}
+        found = {name: self.verdict(own=8.0, written=1.9, before=(sound,)) for name, sound in ended.items()}
+        expected = {"long ago": Status.UNCERTAIN, "just before": Status.WRONG_PITCH, "it never sounded": Status.UNCERTAIN}
+        self.assertEqual(found, expected)
+        self.assertIs(self.verdict(own=8.0, written=2.1, before=(ended["just before"],)), Status.UNCERTAIN)
+
+    def test_frames_at_the_written_pitch_speak_for_the_player_only_where_it_may_have_been_played(self):
+        for odds, status in ((-1.9, Status.UNCERTAIN), (-2.1, Status.WRONG_PITCH)):
+            self.assertIs(self.verdict(own=-0.4, written=odds, heard=60.0), status, odds)
 
     def test_what_is_short_unclear_unsteady_or_doubted_names_no_pitch(self):
         for kind, status in (

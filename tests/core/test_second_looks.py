@@ -114,6 +114,42 @@ class RepeatedPitchTests(SimpleTestCase):
             )
             self.assertEqual([e.midi for e in extras_of(line, BY_SLUG[instrument])], [69] * told, (instrument, odds))
 
+    def extras(self, written: str, sounds: list, matched: dict[int, int], odds: float = 9.0, instrument: str = "clarinet") -> list[int]:
+        """Pitches told as extra, of sounds of which some (event to note) are notes."""
+
+        class Second:
+            def odds(self, midi: int, onset_s: float, seconds: float) -> float:
+                return odds
+
+        line = JudgedLine(
+            features=None,
+            second=Second(),
+            events=tuple(sounds),
+            alignment=Alignment(
+                matches=tuple(Match(event=e, note=n, jump=False) for e, n in matched.items()), cost_per_note=0.1, seconds_per_quarter=0.5
+            ),
+            tuning_cents=0.0,
+            tuning_concentration=1.0,
+            shift=0,
+            expectation=expectation(written, fifths=0),
+        )
+        return [e.midi for e in extras_of(line, BY_SLUG[instrument])]
+
+    def test_a_beginning_that_wavers_is_its_note_and_no_extra_one(self):
+        for name, gap_s, midi, told in (("touches", 0.0, 64, []), ("apart", 0.05, 64, [64]), ("another pitch", 0.0, 65, [64])):
+            sounds = [event(60, 1.0, 0.4), event(64, 1.5 - gap_s, 0.1), event(midi, 1.6, 0.1), event(64, 1.7, 0.3), event(67, 2.2, 0.4)]
+            found = self.extras("C4:q E4:q G4:q", sounds, {0: 0, 3: 1, 4: 2})
+            self.assertEqual([m for m in found if m == 64], told, name)
+        plucked_twice = [event(60, 1.0, 0.4), event(64, 1.5, 0.1), event(64, 1.6, 0.3), event(67, 2.0, 0.4)]
+        for odds, told in ((7.9, []), (8.1, [64])):
+            found = self.extras("C4:q E4:q G4:q", plucked_twice, {0: 0, 2: 1, 3: 2}, odds, "guitar")
+            self.assertEqual(found, told)
+
+    def test_the_pitch_of_a_note_that_was_not_found_is_that_note_off_its_place(self):
+        sounds = [event(60, 1.0, 0.3), event(65, 1.7, 0.2), event(67, 2.0, 0.4)]
+        self.assertEqual(self.extras("C4:q F4:q G4:q", sounds, {0: 0, 2: 2}), [])
+        self.assertEqual(self.extras("C4:q A4:q G4:q", sounds, {0: 0, 2: 2}), [65])
+
     def test_notes_whose_time_went_by_were_not_left_out(self):
         line = expectation(" | ".join(["C4:q D4:q E4:q F4:q"] * 4), fifths=0)
         sounds = [event(n.sounding_midi, 0.5 * i) for i, n in enumerate(line.notes)]
@@ -143,13 +179,20 @@ class ScoopTests(SimpleTestCase):
         before = event(kind["midi"], kind["onset_s"], kind["duration_s"])
         sounds = [event(64, 0.2, 0.5), replace(before, spread=kind["spread"]), event(60, 1.0, 0.5)]
         matches = (Match(event=0, note=0, jump=False), Match(event=2, note=1, jump=False))
-        found = with_their_scoops(sounds, Alignment(matches=matches, cost_per_note=0.1, seconds_per_quarter=0.8))
+        found = with_their_scoops(sounds, Alignment(matches=matches, cost_per_note=0.1, seconds_per_quarter=0.8), [{64}, {60}])
         self.assertEqual((found[0], found[2].offset_s), (sounds[0], sounds[2].offset_s))
         return found[2].onset_s, not found[1].soft
 
     def test_a_note_begins_with_its_scoop(self):
         self.assertEqual(self.begun(), (0.9, False))
         self.assertEqual(self.begun(midi=62), (0.9, False))
+
+    def test_a_scoop_that_was_taken_for_the_note_gives_way_to_it(self):
+        scoop, tone_ = replace(event(59, 0.9, 0.1), spread=0.5), event(60, 1.0, 0.5)
+        for written, pitch in ((60, 60), (59, 59), (62, 59)):
+            matches = (Match(event=0, note=0, jump=False),)
+            found = with_their_scoops([scoop, tone_], Alignment(matches=matches, cost_per_note=0.1, seconds_per_quarter=0.8), [{written}])
+            self.assertEqual((found[0].midi, found[0].onset_s, found[1].soft), (pitch, 0.9, pitch == 60), written)
 
     def test_a_sound_of_its_own_is_no_scoop(self):
         apart = {"steady": {"spread": 0.1}, "long": {"onset_s": 0.8, "duration_s": 0.2}, "a third": {"midi": 57}}

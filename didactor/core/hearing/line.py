@@ -31,6 +31,8 @@ TAIL_DROP_DB, TAIL_RISE_DB, SURE_DROP_DB = 6.5, 3.5, 9.0
 #: The shortest note whose cents are measured, from which share of it on, and up to so long before its end.
 MIN_CENTS_S, STEADY_FROM, RELEASE_S = 0.12, 0.2, 0.02
 FEWEST_FOR_TUNING = 5
+#: What follows within this time goes on without a gap.
+TOUCHES_S = 0.04
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from didactor.core.hearing.events import Event
 from didactor.core.hearing.hearing import ExtraNote
-from didactor.core.hearing.line import Line
-from didactor.core.hearing.line_notes import SOLID_SPREAD
+from didactor.core.hearing.line import TOUCHES_S, Line
+from didactor.core.hearing.line_notes import JUST_BEFORE_S, SOLID_SPREAD
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 
@@ -15,7 +17,7 @@ from didactor.core.score.expected import Expectation
 EXTRA_MIN_S, EXTRA_BELOW_DB, EXTRA_SURE, EXTRA_BEYOND_DOUBT = 0.06, 12.0, 1.5, 8.0
 #: What rings on under the next note is heard again when that one is softer: a string or a key, or a pitch of just before, was struck
 #: anew only from these log odds on (development set: ringing at most 4.9, struck at least 7.0).
-EXTRA_STRUCK, JUST_BEFORE_S = 6.0, 0.3
+EXTRA_STRUCK = 6.0
 SAME_SOUND_SEMITONES = 0.8
 
 
@@ -39,7 +41,7 @@ def extras_of(line: Line, instrument: Instrument) -> list[ExtraNote]:
             continue
         # A partial or a second piece of a neighbour, or its glide; what follows may be a piece of this very sound.
         neighbours = (before, after) if index + 1 in taken else (before,)
-        explained = any(
+        explained = _leads_into_a_note(line, index, taken) or any(
             abs(event.midi - o.midi) in (0, 12, 19, 24) or abs(event.pitch - o.pitch) < SAME_SOUND_SEMITONES for o in neighbours
         )
         # A held tone begins anew in the middle for many reasons, a plucked or struck one only when it is plucked or struck.
@@ -53,6 +55,9 @@ def extras_of(line: Line, instrument: Instrument) -> list[ExtraNote]:
         following = min((m for m in matches if m.event > index), key=lambda m: m.event)
         if following.jump and line.time_was_taken(previous.note, following.note):
             continue  # what was played here could not be followed: it may be what is written
+        between = line.expectation.notes[previous.note + 1 : following.note]
+        if any(event.midi - line.shift in note.pitches for note in between):
+            continue  # a note that is written here, and comes off its place
         onset_s = line.events[index].onset_s
         elapsed = (onset_s - line.events[previous.event].onset_s) / max(line.alignment.seconds_per_quarter, 1e-3)
         found.append(place_extra(line.expectation, previous.note, elapsed, onset_s, event.midi - line.shift))
@@ -62,6 +67,17 @@ def extras_of(line: Line, instrument: Instrument) -> list[ExtraNote]:
 def _sounded_just_before(line: Line, index: int) -> bool:
     event = line.events[index]
     return any(abs(o.midi - event.midi) in (0, 12, 19, 24) and event.onset_s - o.offset_s < JUST_BEFORE_S for o in line.events[:index])
+
+
+def _leads_into_a_note(line: Line, index: int, taken: set[int]) -> bool:
+    """Whether an event goes on, in touching pieces of its own pitch, as a note: its beginning, that wavered."""
+    for earlier, later in itertools.pairwise(range(index, len(line.events))):
+        before, event = line.events[earlier], line.events[later]
+        if event.midi != before.midi or event.onset_s - before.offset_s > TOUCHES_S:
+            return False
+        if later in taken:
+            return True
+    return False
 
 
 def _later_pieces(line: Line, index: int, taken: set[int]) -> list[Event]:

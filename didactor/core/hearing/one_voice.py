@@ -15,6 +15,7 @@ from didactor.core.hearing.events import Event, find_events, find_tuning
 from didactor.core.hearing.evidence_of_pitch import speaks_at
 from didactor.core.hearing.features import Features, listen, steadiness
 from didactor.core.hearing.hearing import Hearing, Tuning
+from didactor.core.hearing.line import TOUCHES_S
 from didactor.core.hearing.line_costs import align_line
 from didactor.core.hearing.line_extras import extras_of
 from didactor.core.hearing.line_notes import DOUBTED_FROM_MS, PEAK_AWAY_S, PEAK_NEAR_S, JudgedLine
@@ -30,8 +31,6 @@ RECONSIDER_FROM_COST = 0.25
 MIN_VOICED_SHARE = 0.03
 #: A tone that is slid into begins up to so far from its pitch, for at most so long, and is not steady there (semitones, s, semitones).
 SCOOP_SEMITONES, SCOOP_S, SCOOP_SPREAD = 2, 0.15, 0.2
-#: What follows within this time goes on without a gap.
-TOUCHES_S = 0.04
 
 
 def hear(samples: npt.NDArray[np.float32], expectation: Expectation, seconds_per_quarter: float, instrument: Instrument) -> Hearing | None:
@@ -103,7 +102,7 @@ def laid_over(
     if not instrument.decays:
         events = _as_they_speak(features, events, alignment)
     if instrument.bends:
-        events = with_their_scoops(events, alignment)
+        events = with_their_scoops(events, alignment, [{p + shift for p in n.pitches} for n in expectation.notes])
     return JudgedLine(
         features=features,
         second=second,
@@ -130,23 +129,36 @@ def _as_they_speak(features: Features, events: list[Event], alignment: Alignment
     return moved
 
 
-def with_their_scoops(events: list[Event], alignment: Alignment) -> list[Event]:
-    """The events, with each note begun where the tone is slid into: a scoop is neither an extra note, nor does it make one late."""
-    taken = {m.event for m in alignment.matches}
+def with_their_scoops(events: list[Event], alignment: Alignment, written: list[set[int]]) -> list[Event]:
+    """The events, with each note begun where the tone is slid into: a scoop is neither an extra note, nor does it make one late, nor is
+    it the note. ``written``: the pitches that each note may sound.
+    """
+    taken = {m.event: m.note for m in alignment.matches}
     result = list(events)
-    for at in sorted(taken):
-        scoop, note = result[at - 1] if at else None, result[at]
-        if (
-            scoop is not None
-            and at - 1 not in taken
-            and 1 <= abs(scoop.midi - note.midi) <= SCOOP_SEMITONES
-            and scoop.duration_s <= SCOOP_S
-            and scoop.spread > SCOOP_SPREAD
-            and note.onset_s - scoop.offset_s < TOUCHES_S
+    for at, note_index in sorted(taken.items()):
+        before, note, after = result[at - 1] if at else None, result[at], result[at + 1] if at + 1 < len(result) else None
+        if before is not None and at - 1 not in taken and _slides_into(before, note):
+            result[at - 1] = replace(before, soft=True)
+            result[at] = replace(note, onset_s=before.onset_s, began_s=note.onset_s)
+        elif (
+            after is not None
+            and at + 1 not in taken
+            and _slides_into(note, after)
+            and note.midi not in written[note_index]
+            and after.midi in written[note_index]
         ):
-            result[at - 1] = replace(scoop, soft=True)
-            result[at] = replace(note, onset_s=scoop.onset_s, began_s=note.onset_s)
+            result[at] = replace(after, onset_s=note.onset_s, began_s=after.onset_s)
+            result[at + 1] = replace(after, soft=True)
     return result
+
+
+def _slides_into(scoop: Event, note: Event) -> bool:
+    return (
+        1 <= abs(scoop.midi - note.midi) <= SCOOP_SEMITONES
+        and scoop.duration_s <= SCOOP_S
+        and scoop.spread > SCOOP_SPREAD
+        and note.onset_s - scoop.offset_s < TOUCHES_S
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
