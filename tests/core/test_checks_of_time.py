@@ -124,9 +124,9 @@ class RhythmTests(SimpleTestCase):
 
     def test_a_slow_beat_is_divided_by_whoever_feels_it(self):
         half_notes = walk(" | ".join(["C4:h G4:h"] * 8), beats=2, beat_type=2)
-        place = {"onset_s": at(14.0) + 0.095}
+        place = {"onset_s": at(14.0) + 0.08}
         self.assertEqual(codes(found(half_notes, {7: place}, instrument="piano")), ["rhythm.placement"])
-        self.assertEqual(found(half_notes, {7: {"onset_s": at(14.0) + 0.085}}, instrument="piano"), [])
+        self.assertEqual(found(half_notes, {7: {"onset_s": at(14.0) + 0.07}}, instrument="piano"), [])
 
     def test_a_sound_that_grows_is_given_the_benefit_of_the_doubt(self):
         self.assertEqual(codes(self.one_late(73.5, instrument="piano")), ["rhythm.placement"])

@@ -15,12 +15,12 @@ from didactor.core.judging.words import place_in_words
 SCATTER_FACTOR = 2.5
 #: The ear's own doubt about an onset (95 % of its errors are smaller): struck and plucked notes begin at once, others grow.
 DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
-#: A longer beat is divided by whoever feels it, and its share counts as this one's (the intervals that people keep best time in end
-#: about here: Parncutt 1994).
-LONGEST_BEAT_S = 0.85
+#: A longer beat is divided by whoever feels it, and its share counts as this one's (the beats that people keep time by best last 0.5 to
+#: 0.7 s: Parncutt 1994).
+LONGEST_BEAT_S = 0.7
 #: The first and the last note have neighbours on one side only, and what lies this many quarters from the nearest on a side as good as
 #: none there: the pulse is less sure, and stands for nothing within so many standard deviations of when it says they were due.
-AT_THE_ENDS, ALONE_QUARTERS, UNSURE_FACTOR = 1.6, 2.5, 2.5
+AT_THE_ENDS, ALONE_QUARTERS, UNSURE_FACTOR = 1.6, 2.5, 2.0
 
 
 @check(
