@@ -44,6 +44,13 @@ class AbcTests(SimpleTestCase):
         for key, third in (("Dm", "F5"), ("D mix", "F#5"), ("Ddor", "F5"), ("A exp _b", "F5"), ("none", "F5")):
             self.assertEqual(sounds(abc("f8 |", f"X:1\nM:4/4\nL:1/8\nK:{key}\n"))[0][0], third, key)
 
+    def test_the_first_title_is_the_title(self):
+        self.assertEqual(scores("X:1\nT:Lantern Hill\nT:The Lamp\nM:4/4\nL:1/4\nK:C\nc d e f |]\n")[0].title, "Lantern Hill")
+
+    def test_rests_of_whole_bars_last_as_long_as_their_bars(self):
+        played = abc("c3 | Z2 | d3 |]", "X:1\nM:3/4\nL:1/4\nK:C\n")
+        self.assertEqual([(n.bar, n.onset_quarters) for n in played.notes], [("1", 0), ("4", 9)])
+
     def test_upbeat_repeats_and_endings_are_unfolded(self):
         played = abc("A2 |: d4 f4 |1 a8 :|2 d8 |]")
         self.assertEqual(next((n.bar, n.pass_, n.written_pitch) for n in played.notes), ("0", 1, "A4"))
@@ -163,6 +170,11 @@ class MidiTests(SimpleTestCase):
         notes = [(11, 90, 60), (96, 100, 62), (250, 90, 64), (371, 90, 65), (497, 400, 67)]
         part = scores(self.file(*notes, metre=(4, 4), key="C"))[0].parts[0]
         self.assertEqual([(o, d) for _, o, d in sounds(expect(part))], [(0, 0.25), (0.25, 0.25), (0.5, 0.25), (0.75, 0.25), (1, 0.75)])
+
+    def test_the_clef_goes_with_the_middle_of_the_notes(self):
+        for pitches, clef in (((45, 52, 56), "bass"), ((45, 57, 60), "treble"), ((38, 43, 72), "bass")):
+            part = scores(self.file(*((480 * k, 470, p) for k, p in enumerate(pitches)), key="C"))[0].parts[0]
+            self.assertEqual(part.clef, clef, pitches)
 
     def test_drums_become_strokes_on_one_line(self):
         notes = [(0, 60, 36), (0, 60, 42), (240, 60, 42), (480, 60, 38), (720, 60, 42), (1440, 60, 36)]

@@ -9,7 +9,7 @@ import zipfile
 from django.test import SimpleTestCase
 
 from didactor.core.errors import PassageError, ScoreError
-from didactor.core.score.expected import expect
+from didactor.core.score.expected import expect, without_notation
 from didactor.core.score.open import engrave_isolated, prepare_isolated
 from didactor.core.score.read.formats import to_musicxml
 from didactor.core.score.read.musicxml import prepare, read
@@ -100,6 +100,24 @@ class ExpectedNotesTests(SimpleTestCase):
         part = read(prepare(musicxml("C4:w | r:w"))).parts[0]
         with self.assertRaisesMessage(PassageError, "not a single note"):
             expect(part, "2")
+
+
+class BookLineTests(SimpleTestCase):
+    def test_bars_of_a_printed_line_have_their_metre_s_length_and_beat(self):
+        for metre, length, beat in (((4, 4), 4.0, 1.0), ((6, 8), 3.0, 1.5), ((3, 8), 1.5, 0.5), ((2, 2), 4.0, 2.0)):
+            bars = without_notation(2, *metre).bars
+            self.assertEqual(
+                [(b.number, b.start_quarters, b.length_quarters, b.beat_quarters) for b in bars],
+                [("1", 0.0, length, beat), ("2", length, length, beat)],
+                metre,
+            )
+
+    def test_a_line_without_sense_is_refused(self):
+        for sensible in ((1, 4, 4), (1000, 4, 4), (8, 1, 4), (8, 32, 16)):
+            self.assertEqual(len(without_notation(*sensible).bars), sensible[0])
+        for senseless in ((0, 4, 4), (1001, 4, 4), (8, 0, 4), (8, 33, 4), (8, 4, 3), (8, 4, 32)):
+            with self.assertRaisesMessage(PassageError, "make no passage"):
+                without_notation(*senseless)
 
 
 class NoteIdTests(SimpleTestCase):
