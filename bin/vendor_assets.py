@@ -19,6 +19,7 @@ FILES = {
     "bootstrap/dist/css/bootstrap.min.css": "bootstrap.min.css",
     "htmx.org/dist/htmx.min.js": "htmx.min.js",
     "tus-js-client/dist/tus.min.js": "tus.min.js",
+    "idb/build/umd.js": "idb.min.js",
     **{
         f"@fontsource/spectral/files/spectral-{subset}-{face}.woff2": f"spectral-{subset}-{face}.woff2"
         for subset in ("latin", "latin-ext")

@@ -12,6 +12,7 @@ from didactor.assignments.checklists import rows_of
 from didactor.assignments.querysets import AssignmentQuerySet, TaskQuerySet, WeekNoteQuerySet
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import Targets
+from didactor.core.planning.tempi import rungs
 from didactor.core.steps import Step, goal, steps_to
 from didactor.core.units import BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
 from didactor.library.models import Passage
@@ -279,9 +280,29 @@ class Task(models.Model):
         return self.assignment.targets_for(self.enrolment.instrument, self.passage, self.tempo, step)
 
     @property
+    def tempo_is_free(self) -> bool:
+        """Whether the student chooses the tempo of a take."""
+        return BY_SLUG[self.assignment.stage].own_tempo and not self.assignment.is_listening
+
+    @property
+    def asked_tempo(self) -> float:
+        """Beats per minute, this student's own where there is an exception."""
+        return self.tempo or self.assignment.tempo
+
+    @property
+    def tempi(self) -> list[int]:
+        """The tempi at which it can be heard, and recorded where that is free."""
+        return rungs(self.asked_tempo, self.assignment.ladder)
+
+    @property
+    def is_read_at_sight(self) -> bool:
+        """Whether the music may be seen, but not heard, before it is played."""
+        return self.assignment.preparation_s is not None
+
+    @property
     def is_sealed(self) -> bool:
         """Whether the student has not started the preparation clock yet: nothing of the music is shown."""
-        return self.assignment.preparation_s is not None and self.opened_at is None
+        return self.is_read_at_sight and self.opened_at is None
 
     @property
     def state_in_words(self) -> str:

@@ -17,7 +17,7 @@ from didactor.core.score.expected import Expectation
 from didactor.core.score.roadmap import bars_between
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.steps import ear_of, goal, steps_to
-from didactor.core.units import beat_unit_of
+from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
 from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
@@ -310,14 +310,19 @@ def forget_reply_sound(task: Task) -> None:
         transaction.on_commit(lambda: storage.delete(old))
 
 
-def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
+def frozen_basis(task: Task, step: str = "", own_tempo: float | None = None) -> dict[str, Any]:
     """What a take is judged against, as it stands now: goes into the take and does not change with the assignment.
 
     Args:
         step: one on the way; the goal for anything else.
+        own_tempo: the student's own choice, beats per minute; it counts only where the stage leaves it.
     """
     assignment, passage = task.assignment, task.passage
     chosen = next((s for s in task.steps if s.slug == step), goal(assignment.step))
+    targets = replace(task.targets_of_step(chosen), **choices_for(passage))
+    own = own_tempo if task.tempo_is_free else None
+    if own is not None:
+        targets = targets.at_own_tempo(beats_to_quarters_per_minute(own, assignment.beat_unit))
     return {
         "revision_id": passage.revision_id,
         "passage_id": passage.pk,
@@ -327,5 +332,6 @@ def frozen_basis(task: Task, step: str = "") -> dict[str, Any]:
         "beat_unit": assignment.beat_unit,
         "step": chosen.slug,
         "judged": chosen.ear is not None,
-        "targets": replace(task.targets_of_step(chosen), **choices_for(passage)).to_json(),
+        "own_tempo": own,
+        "targets": targets.to_json(),
     }

@@ -13,6 +13,8 @@ from didactor.library.models import ModelSound, Passage
 from didactor.library.notation import accompaniment_expectation, intro_quarters
 
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
+#: Priority of a sound that somebody wants to hear now.
+SOMEBODY_WAITS = 20
 
 
 def model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
@@ -57,6 +59,29 @@ def want_accompaniment(*, passage: Passage, tempo_qpm: float, count_off: int) ->
         sound, made = ModelSound.objects.get_or_create(**key)
         if made:
             render_model.defer(model_sound_id=sound.pk)
+
+
+def sound_at(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int = 0, accompaniment: bool = False) -> ModelSound | None:
+    """The model, or the accompaniment, at some tempo, rendered or not yet: somebody waits for it, so it goes before what is only kept
+    ready. None where the passage has no accompaniment.
+    """
+    key: dict[str, Any] | None = {
+        "passage": passage,
+        "instrument": instrument,
+        "tempo_qpm": round(tempo_qpm, 2),
+        "count_off": count_off,
+        "of_part": 0,
+        "intro_bars": 0,
+    }
+    if accompaniment:
+        key = accompaniment_of(passage, tempo_qpm, count_off)
+    if key is None:
+        return None
+    with transaction.atomic():
+        sound, made = ModelSound.objects.get_or_create(**key)
+        if made:
+            render_model.configure(priority=SOMEBODY_WAITS).defer(model_sound_id=sound.pk)
+    return sound
 
 
 def enters_s(sound: ModelSound) -> float:

@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import StudentSees, Task
 from didactor.core.judging.categories import TITLES
+from didactor.core.planning.tempi import to_begin_with
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import ModelSound
@@ -53,15 +54,8 @@ def accompaniment_data(task: Task) -> dict[str, Any] | None:
 def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     """Everything on the page of one task; ``step`` is the one that the recorder is to begin with."""
     assignment = task.assignment
-    refusal = ""
-    try:
-        check_may_record(student=person, task=task)
-    except TakeRefused as error:
-        refusal = str(error)
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
     takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks").order_by("-number"))
-    beats = assignment.count_off
-    accompaniment = accompaniment_data(task)
     return {
         "task": task,
         "assignment": assignment,
@@ -70,25 +64,55 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "road": road_map_of(task.passage),
         "references": task.passage.root.references.prefetch_related("moments"),
         "models": model_data(task),
-        "refusal": refusal,
         "row": rows[0],
         "takes": takes,
-        "takes_left": assignment.takes_allowed - takes_spent(task) if assignment.takes_allowed else None,
-        "steps": _step_entries(task, takes, step),
-        "prepared_s": _prepared_s(task),
-        "accompaniment": accompaniment,
-        "recorder": {
-            "backing": accompaniment,
-            "tempo": task.tempo or assignment.tempo,
-            "countOff": beats,
-            "task": task.pk,
-            "uploads": reverse("takes:uploads"),
-            "takePage": reverse("stand:take", args=[0]),
-        },
+        "steps": step_entries(task, takes, step),
+        "asked_step": step,
+        "own_tempo": tempo_proposed(task),
+        "prepared_s": prepared_s(task),
+        **recording_state(task, person),
+        "recorder": recorder_data(task),
     }
 
 
-def _step_entries(task: Task, takes: list[Take], asked: str) -> list[dict[str, Any]]:
+def recording_state(task: Task, person: Person) -> dict[str, Any]:
+    """Whether something can be recorded, or why not; how many takes are left; the accompaniment to record with."""
+    refusal = ""
+    try:
+        check_may_record(student=person, task=task)
+    except TakeRefused as error:
+        refusal = str(error)
+    allowed = task.assignment.takes_allowed
+    return {
+        "refusal": refusal,
+        "takes_left": allowed - takes_spent(task) if allowed else None,
+        "accompaniment": accompaniment_data(task),
+    }
+
+
+def tempo_proposed(task: Task) -> int:
+    """What the next take is begun at where the tempo is free: the last one at which nothing was found, else the ladder's first rung."""
+    takes = Take.objects.filter(task=task, state=TakeState.ANALYSED).prefetch_related("analyses").order_by("number")
+    clean = [take for take in takes if take.latest_analysis and take.latest_analysis.summary.get("findings") == 0]
+    tempi = [take.own_tempo or task.asked_tempo for take in clean if take.on_the_way is None]
+    return to_begin_with(task.asked_tempo, task.assignment.ladder, tempi)
+
+
+def recorder_data(task: Task) -> dict[str, Any]:
+    """What the recorder in the browser needs."""
+    return {
+        "backing": accompaniment_data(task),
+        "tempo": task.asked_tempo,
+        "countOff": task.assignment.count_off,
+        "task": task.pk,
+        "title": str(task.assignment),
+        "person": task.enrolment.student_id,
+        "uploads": reverse("takes:uploads"),
+        "takePage": reverse("stand:take", args=[0]),
+    }
+
+
+def step_entries(task: Task, takes: list[Take], asked: str) -> list[dict[str, Any]]:
     """The steps of a task and which are done: recorded ones by a take that was heard, the others by the student's word. The recorder
     begins with the one asked for, else with the goal.
     """
@@ -106,7 +130,7 @@ def _step_entries(task: Task, takes: list[Take], asked: str) -> list[dict[str, A
     ]
 
 
-def _prepared_s(task: Task) -> int | None:
+def prepared_s(task: Task) -> int | None:
     """Seconds left of the preparation clock; 0 when it has run out, None without one."""
     allowed = task.assignment.preparation_s
     if allowed is None or task.opened_at is None:

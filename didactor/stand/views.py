@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import IO, cast
 
 from django.contrib import messages
-from django.http import HttpResponse, HttpResponseBase
+from django.http import HttpResponse, HttpResponseBase, HttpResponseNotAllowed, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -29,8 +29,11 @@ from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
 from didactor.progress.rows import task_rows
 from didactor.stand.pages import take_page, task_page
+from didactor.stand.playing import may_be_heard, playing_page, sound_data
 from didactor.takes import services
 from didactor.takes.models import Take
+from didactor.takes.uploads import own_tempo
+from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
 
 
@@ -103,6 +106,27 @@ def answer(request: Request, pk: int) -> HttpResponse:
     return redirect("task", pk=pk)
 
 
+@family
+def play(request: Request, pk: int) -> HttpResponse:
+    """The passage and nothing else: to hear it, play along and record."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed or found.assignment.is_listening:
+        return redirect("task", pk=pk)
+    return render(request, "stand/play.html", playing_page(found, request.user, request.GET.get("step", "")))
+
+
+@family
+def sounds(request: Request, pk: int) -> HttpResponse:
+    """The model or the accompaniment at one of the passage's tempi; asked for again until it is rendered."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if request.method != "POST":
+        return HttpResponseNotAllowed(["POST"])
+    tempo, accompaniment = read_id(request.POST.get("tempo")), "accompaniment" in request.POST
+    if tempo not in found.tempi or tempo is None or not may_be_heard(found, accompaniment=accompaniment):
+        return JsonResponse({"failed": True}, status=400)
+    return JsonResponse(sound_data(found, tempo, accompaniment=accompaniment))
+
+
 @anybody
 def study(request: Request, pk: int) -> HttpResponse:
     """What to find out before playing, on one sheet that can be printed."""
@@ -151,6 +175,7 @@ def upload_file(request: Request, pk: int) -> HttpResponse:
             source=cast("IO[bytes]", file.file),
             filename=file.name or "take",
             step=request.POST.get("step", ""),
+            own_tempo=own_tempo(task, request.POST.get("tempo")),
         )
     except services.TakeRefused as error:
         messages.error(request, str(error))

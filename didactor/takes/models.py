@@ -34,6 +34,7 @@ class Upload(models.Model):
     origin = models.CharField(max_length=10, default="file")
     clicks_s = models.JSONField(default=list)
     step = models.CharField(max_length=20, blank=True)
+    own_tempo = models.FloatField(null=True)
     backing = models.JSONField(null=True)
     take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
@@ -104,12 +105,21 @@ class Take(models.Model):
 
     @property
     def tempo_asked(self) -> str:
-        """“quarter = 92–100”, as it was asked when the take came in."""
-        return f"{BEAT_UNITS[self.basis['beat_unit']]} = {self.tempo_figure}"
+        """“quarter = 92–100”, as it was asked when the take came in, or “quarter = 54, own choice”."""
+        own = ", own choice" if self.own_tempo else ""
+        return f"{BEAT_UNITS[self.basis['beat_unit']]} = {self.tempo_figure}{own}"
+
+    @property
+    def own_tempo(self) -> float | None:
+        """The tempo that the student chose for this take, beats per minute; None where the stage fixed it."""
+        chosen: float | None = self.basis.get("own_tempo")
+        return chosen
 
     @property
     def tempo_figure(self) -> str:
         """The same without its unit: “92–100”."""
+        if self.own_tempo:
+            return f"{self.own_tempo:g}"
         unit, targets = self.basis["beat_unit"], self.targets
         tempi = [quarters_to_beats_per_minute(qpm, unit) for qpm in (targets.tempo_qpm, targets.tempo_to_qpm) if qpm is not None]
         return "–".join(f"{tempo:g}" for tempo in tempi)

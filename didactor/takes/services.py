@@ -93,6 +93,7 @@ def begin_upload(
     origin: str = "file",
     clicks_s: Sequence[float] = (),
     step: str = "",
+    own_tempo: float | None = None,
     backing: dict[str, float] | None = None,
 ) -> Upload:
     """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it. Raises ``TakeRefused``."""
@@ -107,6 +108,7 @@ def begin_upload(
         origin=origin[:10],
         clicks_s=list(clicks_s),
         step=step[:20],
+        own_tempo=own_tempo,
         backing=backing,
     )
     upload.path.parent.mkdir(parents=True, exist_ok=True)
@@ -180,6 +182,7 @@ def _append(upload_id: Any, owner: Person, offset: int, piece: IO[bytes]) -> Upl
                     filename=upload.filename,
                     clicks_s=upload.clicks_s,
                     step=upload.step,
+                    own_tempo=upload.own_tempo,
                     backing=upload.backing,
                 )
             transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
@@ -198,11 +201,13 @@ def receive_take(
     filename: str,
     clicks_s: Sequence[float] = (),
     step: str = "",
+    own_tempo: float | None = None,
     backing: dict[str, float] | None = None,
 ) -> Take:
     """Store a recording untouched, under the name of its hash, and put its hearing into the queue.
 
-    The same file sent twice for one task is one take; ``backing`` names the accompaniment that was played. Raises ``TakeRefused``.
+    The same file sent twice for one task is one take; ``own_tempo`` is what the student chose, beats per minute, where the stage leaves
+    the choice; ``backing`` names the accompaniment that was played. Raises ``TakeRefused``.
     """
     task = Task.objects.select_for_update().get(pk=task.pk)
     size = source.seek(0, 2)
@@ -213,7 +218,7 @@ def receive_take(
     if twin is not None:
         return twin
     check_may_record(student=student, task=task, step=step)
-    basis = frozen_basis(task, step)
+    basis = frozen_basis(task, step, own_tempo)
     basis["targets"]["clicks_s"] = list(clicks_s)
     basis["backing"] = backing
     take = Take.objects.create(

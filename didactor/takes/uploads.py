@@ -68,6 +68,11 @@ def _backing(task: Task, text: str) -> dict[str, float] | None:
     return {"sound": number, "at_s": begins_s} if own and number is not None and begins_s is not None else None
 
 
+def own_tempo(task: Task, text: str | None) -> float | None:
+    """The student's choice of tempo; None for what is no choice here, or no tempo that the passage is practised at."""
+    return read_number(text, min(task.tempi), max(task.tempi)) if task.tempo_is_free else None
+
+
 @student_only
 @require_http_methods(["POST"])
 def create(request: Request) -> HttpResponse:
@@ -86,6 +91,7 @@ def create(request: Request) -> HttpResponse:
             origin=data.get("origin", "file"),
             clicks_s=_clicks(data.get("clicks", "")),
             step=data.get("step", ""),
+            own_tempo=own_tempo(task, data.get("tempo")),
             backing=_backing(task, data.get("backing", "")),
         )
     except services.TakeRefused as error:
@@ -118,5 +124,6 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
             return _answer(422, str(error))
     headers = {"Upload_Offset": str(upload.offset), "Upload_Length": str(upload.length)}
     if upload.take_id:
-        headers["Upload_Result"] = json.dumps({"take": upload.take_id})
+        # The browser keeps its own copy until it sees that the very same bytes are here.
+        headers["Upload_Result"] = json.dumps({"take": upload.take_id, "sha256": upload.take.sha256 if upload.take else ""})
     return _answer(200 if request.method == "HEAD" else 204, **headers)

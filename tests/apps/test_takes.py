@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import io
+import json
 from pathlib import Path
 
 from django.conf import settings
@@ -193,7 +194,7 @@ class UploadTests(TakeTestCase):
         self.assertEqual(self.piece(url, 500, data[500:]).status_code, 409)
         response = self.piece(url, 1000, data[1000:])
         take = Take.objects.get()
-        self.assertEqual(response["Upload-Result"], f'{{"take": {take.pk}}}')
+        self.assertEqual(json.loads(response["Upload-Result"]), {"take": take.pk, "sha256": take.sha256})
         self.assertEqual(take.sha256, hashlib.sha256(data).hexdigest())
         self.assertEqual(self.piece(url, len(data), b"more").status_code, 204)
         self.assertEqual(Take.objects.count(), 1)

@@ -1,4 +1,4 @@
-"""What goes wrong while a student records: a reload, a microphone that is taken away, a full disk. Nothing is lost."""
+"""What goes wrong while a student records: a reload, a microphone that is taken away, a full disk, a closed page. Nothing is lost."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ class RecordingTroubleTests(BrowserTestCase):
     def recording(self) -> Page:
         """A page that has recorded some seconds and goes on."""
         page = self.page(self.scene.ylva.student, PHONE)
-        page.goto(self.at(f"/stand/{self.scene.task.pk}/"))
-        page.get_by_role("button", name="Record", exact=True).click()
+        page.goto(self.at(f"/stand/{self.scene.task.pk}/play/"))
+        page.get_by_role("button", name="Record at 92").click()
         expect(page.get_by_text("Keep going, whatever happens")).to_be_visible(timeout=30_000)
         expect(page.locator("[data-clock]")).to_have_text(re.compile(r"0:0[2-9]"), timeout=60_000)
         return page
@@ -64,3 +64,34 @@ class RecordingTroubleTests(BrowserTestCase):
         page.get_by_role("button", name="Keep this take").click()
         page.wait_for_url("**/takes/*/")
         self.assertEqual(Take.objects.count(), 1)
+
+    def test_a_page_that_dies_leaves_its_recording_on_the_device(self):
+        page = self.recording()
+        # The page goes without a word, as a killed tab does.
+        page.close(run_before_unload=False)
+        page = page.context.new_page()
+        page.goto(self.at("/stand/"))
+        left = page.get_by_text("On this device, not sent yet")
+        expect(left).to_be_visible()
+        expect(page.locator("[data-what]")).to_have_text(re.compile(r"Test tune, whole, 0:0[3-9]"))
+        self.accessible(page)
+        page.get_by_role("button", name="Send it").click()
+        page.wait_for_url("**/takes/*/")
+        take = Take.objects.get()
+        self.assertGreaterEqual(len(take.basis["targets"]["clicks_s"]), 4)
+        page.goto(self.at("/stand/"))
+        expect(page.get_by_role("heading", name="This week")).to_be_visible()
+        self.assertEqual(page.locator("[data-unsent] li").count(), 0)
+
+    def test_what_is_left_can_be_thrown_away_but_not_by_one_touch(self):
+        page = self.recording()
+        page.close(run_before_unload=False)
+        page = page.context.new_page()
+        page.goto(self.at("/stand/"))
+        page.get_by_role("button", name="Throw away").click()
+        page.get_by_role("button", name="Throw it away for good").click()
+        expect(page.get_by_text("On this device, not sent yet")).not_to_be_visible()
+        page.reload()
+        expect(page.get_by_role("heading", name="This week")).to_be_visible()
+        self.assertEqual(page.locator("[data-unsent] li").count(), 0)
+        self.assertFalse(Take.objects.exists())

@@ -22,7 +22,9 @@ const page = {
   "[data-recorder]": box,
   "script[data-worklet]": { dataset: { worklet: "/capture.js" } },
 };
+const told = [];
 globalThis.document = {
+  dispatchEvent: (event) => told.push(event.type),
   querySelector: (name) => page[name] ?? null,
   getElementById: () => ({ textContent: JSON.stringify({ tempo: 120, countOff: 2, uploads: "/u", task: 7, takePage: "/t/0/", backing: { url: "/b", sound: 12, leadS: 4.3 } }) }),
 };

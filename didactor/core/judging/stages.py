@@ -27,6 +27,7 @@ STRICT = Strictness(floor_ms=45.0, beat_share=0.09)
 class Stage:
     """``placement`` None: not judged. ``tempo``: ``band``, ``not_above`` or None. ``hesitations``: ``fault`` or ``shown``.
     ``even_pulse``: bars that broaden or press on are a fault, too. ``preparation_s``: sealed; the clock gives so long.
+    ``own_tempo``: the tempo of a take is the student's own choice.
     """
 
     slug: str
@@ -40,6 +41,7 @@ class Stage:
     takes: int | None = None
     preparation_s: int | None = None
     even_pulse: bool = False
+    own_tempo: bool = False
 
 
 STAGES: tuple[Stage, ...] = (
@@ -52,6 +54,7 @@ STAGES: tuple[Stage, ...] = (
         band_percent=5.0,
         hesitations="shown",
         length=False,
+        own_tempo=True,
     ),
     Stage(
         slug="steady",
@@ -63,6 +66,7 @@ STAGES: tuple[Stage, ...] = (
         hesitations="fault",
         length=True,
         even_pulse=True,
+        own_tempo=True,
     ),
     Stage(
         slug="at_tempo",

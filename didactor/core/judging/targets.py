@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from didactor.core.errors import PassageError
@@ -76,6 +76,19 @@ class Targets:
     @property
     def middle_qpm(self) -> float:
         return (self.tempo_qpm + (self.tempo_to_qpm or self.tempo_qpm)) / 2
+
+    def at_own_tempo(self, qpm: float) -> Targets:
+        """The same with a tempo that the student chose; unchanged where the stage fixes it. Raises ``PassageError``.
+
+        What is asked for stays the upper end where the stage judges the tempo: who chooses to go slower may still play up to it.
+        """
+        if not self.stage_rules.own_tempo:
+            return self
+        if self.stage_rules.tempo is None:
+            return replace(self, tempo_qpm=qpm, tempo_to_qpm=None)
+        if qpm >= self.tempo_qpm:
+            return self
+        return replace(self, tempo_qpm=qpm, tempo_to_qpm=self.tempo_to_qpm or self.tempo_qpm)
 
     def in_words(self, qpm: float) -> str:
         """A tempo in the assignment's own beat unit: “dotted quarter = 60”."""

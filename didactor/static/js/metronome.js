@@ -3,6 +3,18 @@
 const AHEAD_S = 0.12;
 const TIMER_MS = 25;
 
+// One click at a time of the audio clock; `strength` 0..1, the strongest ones are higher.
+export function click(context, time, strength = 1, out = context.destination) {
+  const tone = context.createOscillator();
+  const gain = context.createGain();
+  tone.frequency.value = strength >= 1 ? 1760 : 1320;
+  gain.gain.setValueAtTime(0.4 * Math.max(strength, 0.01), time);
+  gain.gain.exponentialRampToValueAtTime(0.001, time + 0.05);
+  tone.connect(gain).connect(out);
+  tone.start(time);
+  tone.stop(time + 0.06);
+}
+
 export class Metronome {
   constructor(context) {
     this.context = context;
@@ -32,13 +44,6 @@ export class Metronome {
   }
 
   click(time, first) {
-    const tone = this.context.createOscillator();
-    const gain = this.context.createGain();
-    tone.frequency.value = first ? 1760 : 1320;
-    gain.gain.setValueAtTime(0.4, time);
-    gain.gain.exponentialRampToValueAtTime(0.001, time + 0.05);
-    tone.connect(gain).connect(this.context.destination);
-    tone.start(time);
-    tone.stop(time + 0.06);
+    click(this.context, time, first ? 1 : 0.99);
   }
 }

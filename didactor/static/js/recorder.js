@@ -1,5 +1,6 @@
-// Records a take: count-off, level, stop, listen, keep. Also sends chosen files, with progress.
+// Records a take: count-off, level, stop, listen, keep.
 
+import { Keeping, canKeep } from "./keep.js";
 import { Metronome } from "./metronome.js";
 import { clock, heardAt, inTake } from "./timeline.js";
 import { send } from "./upload.js";
@@ -22,9 +23,19 @@ let takeKey = "";
 let clicked = [];
 // Which accompaniment was played, and when it began in the take.
 let played = "";
+// The copy on the device, where there is one.
+let keeping = null;
+// The tempo that the student chose; empty where it is fixed.
+let ownTempo = "";
 // The take lives in this page until it is sent: leaving asks first.
 const leaving = (event) => event.preventDefault();
 const guard = (on) => (on ? window.addEventListener("beforeunload", leaving) : window.removeEventListener("beforeunload", leaving));
+
+// From now on takes are counted off at this tempo; `own`: it is the student's choice. The accompaniment goes with it.
+export function recordWith({ tempo, own = false, backing = data.backing }) {
+  Object.assign(data, { tempo, backing });
+  ownTempo = own ? String(tempo) : "";
+}
 
 async function microphone() {
   if (!navigator.mediaDevices?.getUserMedia) {
@@ -41,6 +52,7 @@ async function microphone() {
 // The accompaniment as a sound ready to start, or nothing where none is wanted.
 async function accompaniment(context) {
   if (!part("[data-backing]")?.checked) return null;
+  if (typeof data.backing === "function") data.backing = await data.backing();
   const answer = await fetch(data.backing.url);
   if (!answer.ok) throw new Error("the accompaniment did not arrive");
   const source = context.createBufferSource();
@@ -88,6 +100,7 @@ async function begin(context, stream) {
       if (block === null) return resolve();
       if (block.startsAt !== undefined) return void (clicks.startsAt = block.startsAt);
       blocks.push(block);
+      keeping?.add(block);
       meter(block);
     };
   });
@@ -109,6 +122,8 @@ async function begin(context, stream) {
       setTimeout(() => (beats.textContent = number < data.countOff ? String(number + 1) : ""), Math.max(0, (time - context.currentTime) * 1000));
     },
   });
+  takeKey = crypto.randomUUID();
+  keeping = canKeep() ? new Keeping(facts(context.sampleRate), noRoom) : null;
   const first = begins + (track ? data.backing.leadS : (data.countOff * 60) / data.tempo);
   setTimeout(() => (beats.textContent = ""), (first - context.currentTime) * 1000);
   say(track ? "The accompaniment plays: count the bars, then enter." : "Counting off …");
@@ -118,12 +133,30 @@ async function begin(context, stream) {
     const playing = context.currentTime - first;
     if (playing >= 0) say("Recording. Keep going, whatever happens.");
     part("[data-clock]").textContent = clock(Math.max(0, playing));
+    keeping?.note({ clicks: inTake(clicks.times, clicks.startsAt), backing: heardAs(track ? begins : null, context, clicks) });
     if (playing > LONGEST_S) stop();
   }, 200);
   // From the count-off on, leaving or reloading asks first.
   guard(true);
   stream.getTracks().forEach((track) => (track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.")));
+  document.dispatchEvent(new Event("recording"));
   running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0, begins: track ? begins : null };
+}
+
+// What has to be known to send a take later, from whichever page.
+function facts(rate) {
+  const { task, title, person } = data;
+  const step = document.querySelector("[data-step]")?.value ?? "";
+  return { id: takeKey, task, title, person, rate, step, tempo: ownTempo, clicks: [], backing: "" };
+}
+
+function heardAs(begins, context, clicks) {
+  const heard = heardAt(begins, context.outputLatency || 0, clicks.startsAt);
+  return heard === null ? "" : `${data.backing.sound} ${heard.toFixed(3)}`;
+}
+
+function noRoom() {
+  say("This device has no room for a copy of the recording: it is in this page alone. Go on, then keep it before you leave.");
 }
 
 function meter(block) {
@@ -148,12 +181,12 @@ async function stop(trouble = "") {
     track.stop();
   });
   const rate = context.sampleRate;
-  const heard = heardAt(begins, context.outputLatency || 0, clicks.startsAt);
-  played = heard === null ? "" : `${data.backing.sound} ${heard.toFixed(3)}`;
+  played = heardAs(begins, context, clicks);
   await context.close();
   running = null;
   blob = wavFrom(blocks, rate);
   clicked = inTake(clicks.times, clicks.startsAt);
+  const safe = (await keeping?.finish({ clicks: clicked, backing: played })) ?? false;
   guard(true);
   const address = URL.createObjectURL(blob);
   part("[data-listen]").src = address;
@@ -161,12 +194,12 @@ async function stop(trouble = "") {
   part("[data-check]").hidden = false;
   part("[data-act=stop]").hidden = true;
   part("[data-beats]").textContent = "";
-  takeKey = crypto.randomUUID();
-  say(trouble ? trouble : loudest < 0.003 ? "There is hardly any sound in this take. Is it the right microphone? Listen before you keep it." : "Hear a few seconds: loud enough, clean, whole? Then keep it.");
+  say(trouble ? trouble : loudest < 0.003 ? "There is hardly any sound in this take. Is it the right microphone? Listen before you keep it." : `Hear a few seconds: loud enough, clean, whole? Then keep it.${safe ? "" : " Until then it is in this page alone."}`);
 }
 
-function again() {
+async function again() {
   blob = null;
+  await keeping?.drop();
   guard(false);
   part("[data-check]").hidden = true;
   const button = part("[data-act=record]");
@@ -176,27 +209,29 @@ function again() {
   record();
 }
 
-async function deliver(file, name) {
+async function deliver() {
   const progress = part("[data-progress]");
   progress.hidden = false;
   const bar = progress.querySelector("progress");
   const words = progress.querySelector("span");
   guard(true);
   try {
-    const take = await send(file, {
+    const take = await send(blob, {
       url: data.uploads,
       task: data.task,
-      key: file === blob ? `take ${data.task} ${takeKey}` : `file ${data.task} ${file.name} ${file.size} ${file.lastModified}`,
-      name,
+      key: `take ${data.task} ${takeKey}`,
+      name: "take.wav",
       step: document.querySelector("[data-step]")?.value ?? "",
-      clicks: file === blob ? clicked : [],
-      backing: file === blob ? played : "",
+      tempo: ownTempo,
+      clicks: clicked,
+      backing: played,
       onProgress: (share) => {
         bar.value = share;
         words.textContent = `${Math.round(share * 100)} % sent`;
       },
     });
     guard(false);
+    await keeping?.drop();
     window.location.href = data.takePage.replace("/0/", `/${take}/`);
   } catch (error) {
     guard(Boolean(blob));
@@ -206,14 +241,6 @@ async function deliver(file, name) {
 }
 
 if (box) {
-  const acts = { record, stop: () => stop(), again, send: () => deliver(blob, "take.wav") };
+  const acts = { record, stop: () => stop(), again, send: deliver };
   box.addEventListener("click", (event) => acts[event.target.closest("[data-act]")?.dataset.act]?.());
-  document.querySelector("[data-upload]")?.addEventListener("submit", (event) => {
-    const file = event.target.querySelector("input[type=file]").files[0];
-    if (!file) return;
-    event.preventDefault();
-    if (file.size > 1024 ** 3) return say("The file is larger than 1 GiB. Record the passage alone, or send sound without video.");
-    if (file.size === 0) return say("The file is empty. Choose another one.");
-    deliver(file, file.name);
-  });
 }

@@ -1,0 +1,62 @@
+// Recordings that lie on this device and were not sent: what a closed page, an empty battery or a missing connection left.
+
+import { canKeep, fileOf, forget, left } from "./keep.js";
+import { clock } from "./timeline.js";
+import { send } from "./upload.js";
+
+const box = document.querySelector("[data-unsent]");
+
+function row(facts, file) {
+  const item = box.querySelector("template").content.firstElementChild.cloneNode(true);
+  const part = (name) => item.querySelector(name);
+  const seconds = (file.size - 44) / 2 / facts.rate;
+  part("[data-what]").textContent = `${facts.title}, ${clock(seconds)}`;
+  part("[data-when]").textContent = new Date(facts.begun).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" });
+  part("audio").src = URL.createObjectURL(file);
+  part("[data-give]").addEventListener("click", async (event) => {
+    event.target.disabled = true;
+    const says = part("[data-how]");
+    try {
+      const take = await send(file, {
+        url: box.dataset.uploads,
+        task: facts.task,
+        key: `take ${facts.task} ${facts.id}`,
+        name: "take.wav",
+        step: facts.step,
+        tempo: facts.tempo,
+        clicks: facts.clicks,
+        backing: facts.backing,
+        onProgress: (share) => (says.textContent = `${Math.round(share * 100)} % sent`),
+      });
+      await forget(facts.id);
+      window.location.href = box.dataset.takePage.replace("/0/", `/${take}/`);
+    } catch (error) {
+      says.textContent = error.message;
+      event.target.disabled = false;
+    }
+  });
+  part("[data-throw]").addEventListener("click", async (event) => {
+    // The first touch asks, the second one does it.
+    if (event.target.dataset.asked) {
+      await forget(facts.id);
+      item.remove();
+      box.hidden = !box.querySelector("li");
+    } else {
+      event.target.dataset.asked = "yes";
+      event.target.textContent = "Throw it away for good";
+    }
+  });
+  return item;
+}
+
+async function show() {
+  const list = box.querySelector("ul");
+  for (const facts of await left(Number(box.dataset.person))) {
+    const file = await fileOf(facts.id);
+    if (file) list.append(row(facts, file));
+    else await forget(facts.id);
+  }
+  box.hidden = !list.querySelector("li");
+}
+
+if (box && canKeep()) show();

@@ -1,0 +1,110 @@
+"""Sitting down to play: the page, its sounds, and the tempo that the student chooses."""
+
+from __future__ import annotations
+
+import base64
+import json
+
+from django.test import TestCase
+from django.urls import reverse
+
+from didactor.assignments.services import open_sealed
+from didactor.library.jobs import render_model
+from didactor.library.models import ModelSound
+from didactor.takes.models import Take
+from tests import scene as scenes
+from tests.music import wav
+
+
+class PlayingTests(scenes.OwnFolders, TestCase):
+    def setUp(self):
+        self.scene = scenes.build(stage="steady", ladder=[60.0, 76.0, 92.0])
+        self.client.force_login(self.scene.ylva.student)
+
+    def data(self, name: str = "playing-data") -> dict:
+        page = self.client.get(reverse("stand:play", args=[self.scene.task.pk]))
+        text = page.content.decode()
+        return json.loads(text.split(f'id="{name}" type="application/json">', 1)[1].split("</script>", 1)[0])
+
+    def sound(self, **post: object):
+        return self.client.post(reverse("stand:sounds", args=[self.scene.task.pk]), post)
+
+    def send(self, tempo: str) -> Take:
+        body = wav(seed=len(tempo))
+        facts = {"task": str(self.scene.task.pk), "filename": "take.wav", "tempo": tempo}
+        metadata = ",".join(f"{key} {base64.b64encode(value.encode()).decode()}" for key, value in facts.items())
+        made = self.client.post(
+            reverse("takes:uploads"), headers={"Upload-Length": str(len(body)), "Upload-Metadata": metadata, "Tus-Resumable": "1.0.0"}
+        )
+        answer = self.client.patch(
+            made["Location"], body, content_type="application/offset+octet-stream", headers={"Upload-Offset": "0", "Tus-Resumable": "1.0.0"}
+        )
+        result = json.loads(answer["Upload-Result"])
+        take = Take.objects.get(pk=result["take"])
+        self.assertEqual(result["sha256"], take.sha256)
+        return take
+
+    def test_the_page_knows_when_every_note_and_bar_is_due(self):
+        data = self.data()
+        self.assertEqual([bar[0] for bar in data["bars"]], [str(n) for n in range(9)])
+        self.assertEqual(data["bars"][1][2], data["pickup"])
+        first = data["notes"][0]
+        self.assertEqual(first[1], 0.0)
+        self.assertEqual([q for _, q in data["notes"]], sorted(q for _, q in data["notes"]))
+        self.assertEqual((data["tempo"], data["asked"], data["free"]), (60, 92, True))
+
+    def test_a_sound_is_asked_for_until_it_is_there_and_made_once(self):
+        before = ModelSound.objects.count()
+        self.assertEqual(self.sound(tempo=60).json(), {"waiting": True})
+        self.assertEqual(self.sound(tempo=60).json(), {"waiting": True})
+        self.assertEqual(ModelSound.objects.count(), before + 1)
+        sound = ModelSound.objects.get(tempo_qpm=60, count_off=0)
+        render_model(model_sound_id=sound.pk)
+        found = self.sound(tempo=60).json()
+        self.assertEqual((found["sound"], found["leadS"], found["tempo"]), (sound.pk, 0.3, 60))
+        self.assertEqual(self.client.get(found["url"]).status_code, 200)
+        ModelSound.objects.filter(pk=sound.pk).update(sound="", failed=True)
+        self.assertEqual(self.sound(tempo=60).json(), {"failed": True})
+
+    def test_only_tempi_of_the_passage_are_rendered(self):
+        for tempo in ("61", "5", "1000", "-60", "²", "", "nan"):
+            self.assertEqual(self.sound(tempo=tempo).status_code, 400, tempo)
+        self.assertFalse(ModelSound.objects.filter(count_off=0).exists())
+        self.assertEqual(self.sound(tempo=60, accompaniment=1).json(), {"failed": True})
+
+    def test_what_is_read_at_sight_is_neither_heard_nor_seen_before_its_clock(self):
+        self.scene.assignment.preparation_s = 60
+        self.scene.assignment.save()
+        task = self.scene.task
+        self.assertRedirects(self.client.get(reverse("stand:play", args=[task.pk])), reverse("task", args=[task.pk]))
+        self.assertEqual(self.sound(tempo=60).status_code, 400)
+        open_sealed(task)
+        self.assertFalse(self.data()["model"])
+        self.assertEqual(self.sound(tempo=60).status_code, 400)
+
+    def test_the_chosen_tempo_is_kept_with_the_take_and_judged_by(self):
+        take = self.send("60")
+        self.assertEqual((take.own_tempo, take.tempo_asked), (60, "quarter = 60, own choice"))
+        self.assertEqual((take.targets.tempo_qpm, take.targets.tempo_to_qpm), (60, 92))
+
+    def test_no_tempo_and_tempi_that_nobody_plays_leave_what_was_asked(self):
+        for tempo in ("", "7", "900", "nan", "²"):
+            take = self.send(tempo)
+            self.assertEqual((take.own_tempo, take.targets.tempo_qpm), (None, 92), tempo)
+            take.delete()
+
+    def test_where_the_stage_fixes_the_tempo_a_choice_changes_nothing(self):
+        self.scene.assignment.stage = "at_tempo"
+        self.scene.assignment.save()
+        take = self.send("60")
+        self.assertEqual((take.own_tempo, take.targets.tempo_qpm), (None, 92))
+        self.assertFalse(self.data()["free"])
+
+    def test_the_next_take_begins_where_the_last_clean_one_was(self):
+        take = self.send("76")
+        take.state = "analysed"
+        take.save()
+        take.analyses.create(engine_version="1", parameters={}, result={}, summary={"findings": 1}, seconds=1.0)
+        self.assertEqual(self.data()["tempo"], 60)
+        take.analyses.update(summary={"findings": 0})
+        self.assertEqual(self.data()["tempo"], 76)
