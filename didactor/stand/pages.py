@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.urls import reverse
@@ -56,6 +58,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     assignment = task.assignment
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
     takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks").order_by("-number"))
+    state = recording_state(task, person)
     return {
         "task": task,
         "assignment": assignment,
@@ -70,9 +73,38 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "asked_step": step,
         "own_tempo": tempo_proposed(task),
         "prepared_s": prepared_s(task),
-        **recording_state(task, person),
+        **state,
+        "next": None if assignment.is_listening else next_thing(task, takes, may_record=not state["refusal"]),
         "recorder": recorder_data(task),
     }
+
+
+@dataclass(frozen=True, kw_only=True)
+class NextThing:
+    """What a student does next with a task: one button, and what it is about."""
+
+    words: str
+    url: str
+
+
+def next_thing(task: Task, takes: Sequence[Take], may_record: bool) -> NextThing | None:
+    """From the first look to the answer: play, listen back, see what was heard, hand in, read the answer. None where nothing is to be done.
+
+    Args:
+        takes: all of the task, the newest first.
+    """
+    goal = next((take for take in takes if take.on_the_way is None), None)
+    page = reverse("stand:take", args=[goal.pk]) if goal else ""
+    play = NextThing(words="Sit down and play", url=reverse("stand:play", args=[task.pk])) if may_record else None
+    if goal is None or (goal.is_settled and goal.state != TakeState.ANALYSED):
+        return play
+    if not goal.is_settled:
+        return NextThing(words=f"{goal} is being heard", url=page)
+    if goal.is_answered:
+        return NextThing(words=f"Read the answer to {str(goal).lower()}", url=page)
+    if goal.is_submitted:
+        return play
+    return NextThing(words=f"Listen back to {str(goal).lower()}" if goal.waits_for_listening else f"Hand in {str(goal).lower()}", url=page)
 
 
 def recording_state(task: Task, person: Person) -> dict[str, Any]:

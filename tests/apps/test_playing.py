@@ -7,11 +7,14 @@ import json
 
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
+from didactor.assignments.models import Task
 from didactor.assignments.services import open_sealed
 from didactor.library.jobs import render_model
 from didactor.library.models import ModelSound
-from didactor.takes.models import Take
+from didactor.takes.models import Take, TakeState
+from didactor.takes.services import review_own_take, submit_take
 from tests import scene as scenes
 from tests.music import wav
 
@@ -108,3 +111,54 @@ class PlayingTests(scenes.OwnFolders, TestCase):
         self.assertEqual(self.data()["tempo"], 60)
         take.analyses.update(summary={"findings": 0})
         self.assertEqual(self.data()["tempo"], 76)
+
+
+class NextThingTests(scenes.OwnFolders, TestCase):
+    """One button on the task's page leads from the first look to the answer."""
+
+    def setUp(self):
+        self.scene = scenes.build()
+        self.client.force_login(self.scene.ylva.student)
+
+    def next(self) -> tuple[str, str]:
+        found = self.client.get(reverse("task", args=[self.scene.task.pk])).context["next"]
+        return (found.words, found.url) if found else ("", "")
+
+    def test_it_goes_with_the_work(self):
+        play = reverse("stand:play", args=[self.scene.task.pk])
+        self.assertEqual(self.next(), ("Sit down and play", play))
+        take = scenes.recorded(self.scene, hear=False)
+        page = reverse("stand:take", args=[take.pk])
+        self.assertEqual(self.next(), ("Take 1 is being heard", page))
+        Take.objects.filter(pk=take.pk).update(state=TakeState.UNUSABLE)
+        self.assertEqual(self.next(), ("Sit down and play", play))
+        Take.objects.filter(pk=take.pk).update(state=TakeState.ANALYSED)
+        self.assertEqual(self.next(), ("Listen back to take 1", page))
+        review_own_take(take=Take.objects.get(pk=take.pk), marks=[], work_on="the leap")
+        self.assertEqual(self.next(), ("Hand in take 1", page))
+        submission = submit_take(take=Take.objects.get(pk=take.pk))
+        self.assertEqual(self.next(), ("Sit down and play", play))
+        submission.answered_at = timezone.now()
+        submission.save()
+        self.assertEqual(self.next(), ("Read the answer to take 1", page))
+
+    def test_a_step_on_the_way_does_not_stand_for_the_goal(self):
+        self.scene.assignment.before_steps = ["clap"]
+        self.scene.assignment.save()
+        take = scenes.recorded(self.scene, hear=False)
+        Take.objects.filter(pk=take.pk).update(state=TakeState.ANALYSED, basis={**take.basis, "step": "clap"})
+        self.assertEqual(self.next()[0], "Sit down and play")
+
+    def test_who_may_not_record_is_not_sent_to_play(self):
+        self.scene.assignment.takes_allowed = 1
+        self.scene.assignment.save()
+        take = scenes.recorded(self.scene, hear=False)
+        Take.objects.filter(pk=take.pk).update(state=TakeState.ANALYSED)
+        Task.objects.filter(pk=take.task_id).update(takes_spent=1)
+        submission = submit_take(take=self.listened(take))
+        self.assertEqual(self.next(), ("", ""))
+        self.assertFalse(submission.answered_at)
+
+    def listened(self, take: Take) -> Take:
+        review_own_take(take=Take.objects.get(pk=take.pk), marks=[], work_on="the leap")
+        return Take.objects.get(pk=take.pk)

@@ -12,6 +12,7 @@ from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation, expect
 from didactor.core.score.model import Score
 from didactor.core.score.read.abc import abc_to_musicxml
+from didactor.core.score.read.abc.tune import tunes_in
 from didactor.core.score.read.formats import to_musicxml
 from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.roadmap import played_order
@@ -46,6 +47,15 @@ class AbcTests(SimpleTestCase):
 
     def test_the_first_title_is_the_title(self):
         self.assertEqual(scores("X:1\nT:Lantern Hill\nT:The Lamp\nM:4/4\nL:1/4\nK:C\nc d e f |]\n")[0].title, "Lantern Hill")
+
+    def test_a_slur_ends_with_the_last_note_inside_it(self):
+        notes = abc("(c2 d2) e2 f2 | (c2 z2 d2) e2 |]").notes
+        self.assertEqual([n.slurred_to_next for n in notes], [True, False, False, False, True, False, False])
+
+    def test_far_too_much_is_refused(self):
+        with self.assertRaisesMessage(ScoreError, "larger than 2 MB"):
+            tunes_in("X:1\nK:C\n" + "c" * 2_200_000)
+        self.assertEqual(len(tunes_in("X:1\nK:C\n" + "c" * 1_000_000)), 1)
 
     def test_rests_of_whole_bars_last_as_long_as_their_bars(self):
         played = abc("c3 | Z2 | d3 |]", "X:1\nM:3/4\nL:1/4\nK:C\n")
