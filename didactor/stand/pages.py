@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import StudentSees, Task
 from didactor.core.judging.categories import TITLES
+from didactor.core.judging.stages import BY_SLUG
 from didactor.core.planning.tempi import to_begin_with
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
@@ -136,6 +137,7 @@ def recorder_data(task: Task) -> dict[str, Any]:
         "backing": accompaniment_data(task),
         "tempo": task.asked_tempo,
         "countOff": task.assignment.count_off,
+        "keepGoing": BY_SLUG[task.assignment.stage].hesitations == "fault",
         "task": task.pk,
         "title": str(task.assignment),
         "person": task.enrolment.student_id,

@@ -17,7 +17,8 @@ function element() {
 
 const elements = Object.fromEntries(named.map((name) => [name, element()]));
 let press = null;
-const box = { querySelector: (name) => elements[name], addEventListener: (_, listener) => (press = listener) };
+const marked = new Set();
+const box = { toggleAttribute: (name, on) => (on ? marked.add(name) : marked.delete(name)), querySelector: (name) => elements[name], addEventListener: (_, listener) => (press = listener) };
 const page = {
   "[data-recorder]": box,
   "script[data-worklet]": { dataset: { worklet: "/capture.js" } },
@@ -26,7 +27,7 @@ const told = [];
 globalThis.document = {
   dispatchEvent: (event) => told.push(event.type),
   querySelector: (name) => page[name] ?? null,
-  getElementById: () => ({ textContent: JSON.stringify({ tempo: 120, countOff: 2, uploads: "/u", task: 7, takePage: "/t/0/", backing: { url: "/b", sound: 12, leadS: 4.3 } }) }),
+  getElementById: () => ({ textContent: JSON.stringify({ tempo: 120, countOff: 2, keepGoing: true, uploads: "/u", task: 7, takePage: "/t/0/", backing: { url: "/b", sound: 12, leadS: 4.3 } }) }),
 };
 const leaving = new Set();
 // The uploading package, which remembers what it was given.
@@ -132,6 +133,7 @@ test("from the count-off until it is kept leaving asks first", async () => {
   act("record");
   await settled();
   assert.equal(asksFirst(), true);
+  assert.deepEqual([[...marked], told], [["data-recording"], ["recording"]]);
   assert.equal(elements["[data-act=stop]"].hidden, false);
   node.port.onmessage({ data: { startsAt: 0.2 } });
   node.port.onmessage({ data: Float32Array.from([0.1, -0.5, 0.2]) });
@@ -139,6 +141,7 @@ test("from the count-off until it is kept leaving asks first", async () => {
   await settled();
   assert.equal(track.stopped, true);
   assert.match(says(), /Then keep it/);
+  assert.equal(marked.size, 0);
   assert.equal(elements["[data-check]"].hidden, false);
   assert.equal(asksFirst(), true);
 });

@@ -131,7 +131,7 @@ async function begin(context, stream) {
   part("[data-act=stop]").hidden = false;
   const ticking = setInterval(() => {
     const playing = context.currentTime - first;
-    if (playing >= 0) say("Recording. Keep going, whatever happens.");
+    if (playing >= 0) say(data.keepGoing ? "Recording. Keep going, whatever happens." : "Recording. Stop and think wherever you need to.");
     part("[data-clock]").textContent = clock(Math.max(0, playing));
     keeping?.note({ clicks: inTake(clicks.times, clicks.startsAt), backing: heardAs(track ? begins : null, context, clicks) });
     if (playing > LONGEST_S) stop();
@@ -139,6 +139,7 @@ async function begin(context, stream) {
   // From the count-off on, leaving or reloading asks first.
   guard(true);
   stream.getTracks().forEach((track) => (track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.")));
+  box.toggleAttribute("data-recording", true);
   document.dispatchEvent(new Event("recording"));
   running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0, begins: track ? begins : null };
 }
@@ -174,6 +175,7 @@ async function stop(trouble = "") {
   const { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest, begins } = running;
   metronome.stop();
   clearInterval(ticking);
+  box.toggleAttribute("data-recording", false);
   node.port.postMessage("finish");
   await finished;
   stream.getTracks().forEach((track) => {

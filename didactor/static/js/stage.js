@@ -102,7 +102,7 @@ function settle() {
 
 function showState(running) {
   part("[data-icon]").setAttribute("d", running ? "M3 2.5 H13 V13.5 H3 Z" : "M3 1.5 L14 8 L3 14.5 Z");
-  part("[data-word]").textContent = running ? "Stop" : "Play along";
+  part("[data-word]").textContent = running ? "Stop" : "Play";
 }
 
 // The screen stays on while one plays; where the browser cannot, nothing is lost by it.
