@@ -22,6 +22,7 @@ from didactor.core.score.model import Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
 from didactor.core.score.study.likeness import likenesses
 from didactor.core.score.study.segments import Segment, hardest_first, phrases, two_by_two
+from didactor.core.score.write.engraving import ACROSS
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
@@ -325,7 +326,7 @@ def pinned_fingerings(passage: Passage) -> dict[str, str]:
     return {pin.note_id: pin.text for pin in pins if pin.kind == PinKind.FINGERING and pin.instrument in ("", played_on)}
 
 
-def pinned_drawings(passage: Passage) -> dict[str, str]:
+def pinned_drawings(passage: Passage, layouts: tuple[str, ...] = ACROSS) -> dict[str, str]:
     """The passage with its fingerings, choices and pins, for each layout. Fingerings are for the instrument they were pinned for."""
     root = passage.root
     fingers = pinned_fingerings(passage)
@@ -338,7 +339,7 @@ def pinned_drawings(passage: Passage) -> dict[str, str]:
     }
     bar_numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
     drawings = {}
-    for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars).items():
+    for layout, engraving in engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars, layouts=layouts).items():
         rows = {css: row for css, row in words.items() if row}
         drawings[layout] = aided_score(engraving.svg, engraving.geometry, bar_numbers, rows, rings)
     return drawings

@@ -8,6 +8,7 @@ from django.urls import reverse
 
 from didactor.assignments.models import Task
 from didactor.core.score.expected import Expectation
+from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.desk import has_additions, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
@@ -29,7 +30,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     return {
         "task": task,
         "assignment": assignment,
-        "drawings": pinned_drawings(passage) if has_additions(passage) else plain_drawings(passage),
+        "drawings": pinned_drawings(passage, PLAYED_FROM) if has_additions(passage) else plain_drawings(passage, PLAYED_FROM),
         "road": road_map_of(passage),
         "playing": {
             **_timeline(expected),

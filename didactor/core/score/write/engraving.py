@@ -23,10 +23,12 @@ UNITS_PER_PIXEL = 10
 HALF_HEAD = 117.0
 
 #: Widths to engrave for, in pixels before scaling: the whole page, beside a column of words, and a phone held upright.
-LAYOUTS = {"desk": 1960, "beside": 1420, "phone": 880}
+LAYOUTS = {"desk": 1960, "beside": 1420, "phone": 880, "stand": 1240, "handheld": 600}
 #: What a page shows: the score across it, or beside words; and always the narrow one, for phones.
 ACROSS = ("desk", "phone")
 BESIDE = ("beside", "phone")
+#: Where one plays from it, an arm's length away: fewer bars in a line, and a larger staff.
+PLAYED_FROM = ("stand", "handheld")
 
 NOT_ENGRAVED = "The score was read but cannot be engraved. Export it again from the notation program."
 
