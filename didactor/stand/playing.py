@@ -35,6 +35,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "playing": {
             **_timeline(expected),
             "sounds": reverse("stand:sounds", args=[task.pk]),
+            "check": reverse("stand:sound_check", args=[task.pk]),
             "tempi": task.tempi,
             "tempo": tempo_proposed(task),
             "asked": round(task.asked_tempo),

@@ -8,6 +8,7 @@ urlpatterns = [
     path("<int:pk>/open/", views.open_sealed, name="open_sealed"),
     path("<int:pk>/play/", views.play, name="play"),
     path("<int:pk>/sounds/", views.sounds, name="sounds"),
+    path("<int:pk>/check/", views.sound_check, name="sound_check"),
     path("<int:pk>/tick/", views.tick, name="tick"),
     path("<int:pk>/answer/", views.answer, name="answer"),
     path("<int:pk>/reply/", views.reply_sound, name="reply_sound"),

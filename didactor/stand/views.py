@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import IO, cast
 
 from django.contrib import messages
-from django.http import HttpResponse, HttpResponseBase, HttpResponseNotAllowed, JsonResponse
+from django.http import HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -20,7 +20,7 @@ from didactor.assignments.models import Task, WeekNote
 from didactor.assignments.services import answer_question, tick_step
 from didactor.assignments.services import open_sealed as open_the_seal
 from didactor.assignments.studying import LAYERS, study_sheet
-from didactor.core.errors import CoreError, PassageError
+from didactor.core.errors import AudioError, CoreError, PassageError
 from didactor.core.judging.categories import TITLES
 from didactor.core.score.study.reading_aids import NAMINGS
 from didactor.library.desk import road_map_of
@@ -32,6 +32,7 @@ from didactor.stand.pages import take_page, task_page
 from didactor.stand.playing import may_be_heard, playing_page, sound_data
 from didactor.takes import services
 from didactor.takes.models import Take
+from didactor.takes.soundcheck import MOST_BYTES, check_sound
 from didactor.takes.uploads import own_tempo
 from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
@@ -116,15 +117,30 @@ def play(request: Request, pk: int) -> HttpResponse:
 
 
 @family
+@require_POST
 def sounds(request: Request, pk: int) -> HttpResponse:
     """The model or the accompaniment at one of the passage's tempi; asked for again until it is rendered."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    if request.method != "POST":
-        return HttpResponseNotAllowed(["POST"])
     tempo, accompaniment = read_id(request.POST.get("tempo")), "accompaniment" in request.POST
     if tempo not in found.tempi or tempo is None or not may_be_heard(found, accompaniment=accompaniment):
         return JsonResponse({"failed": True}, status=400)
     return JsonResponse(sound_data(found, tempo, accompaniment=accompaniment))
+
+
+@student_only
+@require_POST
+def sound_check(request: Request, pk: int) -> HttpResponse:
+    """A few seconds from the microphone, judged at once and not kept."""
+    found = _task(request, pk)
+    body = request.read(MOST_BYTES + 1)
+    try:
+        services.check_may_record(student=request.user, task=found)
+        if len(body) > MOST_BYTES:
+            raise AudioError("audio.too_large", "That was too long. A few seconds are enough.")
+        heard = check_sound(body)
+    except (services.TakeRefused, CoreError) as error:
+        return JsonResponse({"good": False, "says": [str(error)]}, status=422)
+    return JsonResponse({"good": heard.good, "says": heard.says})
 
 
 @anybody

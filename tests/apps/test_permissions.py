@@ -86,6 +86,7 @@ EXPECTED = {
     "stand:cards": BOTH,
     "stand:play": YLVA,
     "stand:sounds": YLVA,
+    "stand:sound_check": YLVA,
     "people:note_names": {"teacher", "stranger"},
     "people:add_roll": {"teacher", "stranger"},
     "people:group_cards": {"teacher", "stranger"},
@@ -194,7 +195,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "library:write_fragment": ["melody"],
             **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "withdraw_task")},
             **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give")},
-            **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer", "reply_sound", "play", "sounds")},
+            **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer", "reply_sound", "play", "sounds", "sound_check")},
             "review:decide_words": [scene.task.pk],
             "assignments:change": [scene.assignment.pk],
             "assignments:series": [cls.series.pk],
@@ -264,6 +265,8 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "put_away",
             "tick",
             "answer",
+            "sound_check",
+            "sounds",
         )
         return (self.client.post(url) if posted else self.client.get(url)).status_code
 

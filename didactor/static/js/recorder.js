@@ -2,6 +2,7 @@
 
 import { Keeping, canKeep } from "./keep.js";
 import { Metronome } from "./metronome.js";
+import { Tap, microphone } from "./microphone.js";
 import { clock, heardAt, inTake } from "./timeline.js";
 import { send } from "./upload.js";
 import { wavFrom } from "./wav.js";
@@ -37,18 +38,6 @@ export function recordWith({ tempo, own = false, backing = data.backing }) {
   ownTempo = own ? String(tempo) : "";
 }
 
-async function microphone() {
-  if (!navigator.mediaDevices?.getUserMedia) {
-    throw new Error("This page may not use the microphone: it needs a secure address (https). Sending a recording below works without.");
-  }
-  try {
-    return await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false } });
-  } catch (error) {
-    const reason = error.name === "NotAllowedError" ? "The microphone is not allowed. Allow it in the browser’s address bar, then press Record again." : "No microphone was found. Plug one in, or send a recording below.";
-    throw new Error(reason);
-  }
-}
-
 // The accompaniment as a sound ready to start, or nothing where none is wanted.
 async function accompaniment(context) {
   if (!part("[data-backing]")?.checked) return null;
@@ -77,6 +66,8 @@ async function record() {
   } catch (error) {
     // Nothing may go on listening when the recording could not begin.
     stream.getTracks().forEach((track) => track.stop());
+    await keeping?.drop();
+    keeping = null;
     await context.close().catch(() => {});
     guard(Boolean(blob));
     part("[data-beats]").textContent = "";
@@ -89,22 +80,17 @@ async function record() {
 
 async function begin(context, stream) {
   await context.resume();
-  const worklet = document.querySelector("script[data-worklet]").dataset.worklet;
-  await context.audioWorklet.addModule(worklet);
-  const source = context.createMediaStreamSource(stream);
-  const node = new AudioWorkletNode(context, "capture", { numberOfOutputs: 0 });
   const blocks = [];
-  const clicks = { startsAt: null, times: [] };
-  const finished = new Promise((resolve) => {
-    node.port.onmessage = ({ data: block }) => {
-      if (block === null) return resolve();
-      if (block.startsAt !== undefined) return void (clicks.startsAt = block.startsAt);
-      blocks.push(block);
-      keeping?.add(block);
-      meter(block);
-    };
+  const times = [];
+  takeKey = crypto.randomUUID();
+  // From the very first block on: the times of the clicks are counted from there.
+  keeping = canKeep() ? new Keeping(facts(context.sampleRate), noRoom) : null;
+  const tap = new Tap(context, stream, (block) => {
+    blocks.push(block);
+    keeping?.add(block);
+    meter(block);
   });
-  source.connect(node);
+  await tap.open();
   const metronome = new Metronome(context);
   const track = await accompaniment(context);
   const begins = context.currentTime + PRE_ROLL_S;
@@ -118,22 +104,24 @@ async function begin(context, stream) {
     count: goesOn ? null : data.countOff,
     onBeat: (number, time) => {
       // Headphones without a wire play up to a third of a second late; the browser knows.
-      clicks.times.push(time + (context.outputLatency || 0));
+      times.push(time + (context.outputLatency || 0));
       setTimeout(() => (beats.textContent = number < data.countOff ? String(number + 1) : ""), Math.max(0, (time - context.currentTime) * 1000));
     },
   });
-  takeKey = crypto.randomUUID();
-  keeping = canKeep() ? new Keeping(facts(context.sampleRate), noRoom) : null;
   const first = begins + (track ? data.backing.leadS : (data.countOff * 60) / data.tempo);
   setTimeout(() => (beats.textContent = ""), (first - context.currentTime) * 1000);
   say(track ? "The accompaniment plays: count the bars, then enter." : "Counting off …");
   part("[data-act=record]").hidden = true;
   part("[data-act=stop]").hidden = false;
+  let second = -1;
   const ticking = setInterval(() => {
     const playing = context.currentTime - first;
     if (playing >= 0) say(data.keepGoing ? "Recording. Keep going, whatever happens." : "Recording. Stop and think wherever you need to.");
     part("[data-clock]").textContent = clock(Math.max(0, playing));
-    keeping?.note({ clicks: inTake(clicks.times, clicks.startsAt), backing: heardAs(track ? begins : null, context, clicks) });
+    if (Math.floor(playing) > second) {
+      second = Math.floor(playing);
+      keeping?.note({ clicks: inTake(times, tap.startsAt), backing: heardAs(track ? begins : null, context, tap) });
+    }
     if (playing > LONGEST_S) stop();
   }, 200);
   // From the count-off on, leaving or reloading asks first.
@@ -141,7 +129,7 @@ async function begin(context, stream) {
   stream.getTracks().forEach((track) => (track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.")));
   box.toggleAttribute("data-recording", true);
   document.dispatchEvent(new Event("recording"));
-  running = { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest: 0, begins: track ? begins : null };
+  running = { context, tap, metronome, ticking, blocks, times, loudest: 0, begins: track ? begins : null };
 }
 
 // What has to be known to send a take later, from whichever page.
@@ -151,8 +139,8 @@ function facts(rate) {
   return { id: takeKey, task, title, person, rate, step, tempo: ownTempo, clicks: [], backing: "" };
 }
 
-function heardAs(begins, context, clicks) {
-  const heard = heardAt(begins, context.outputLatency || 0, clicks.startsAt);
+function heardAs(begins, context, tap) {
+  const heard = heardAt(begins, context.outputLatency || 0, tap.startsAt);
   return heard === null ? "" : `${data.backing.sound} ${heard.toFixed(3)}`;
 }
 
@@ -172,22 +160,17 @@ function meter(block) {
 
 async function stop(trouble = "") {
   if (!running) return;
-  const { context, stream, node, metronome, ticking, blocks, clicks, finished, loudest, begins } = running;
+  const { context, tap, metronome, ticking, blocks, times, loudest, begins } = running;
   metronome.stop();
   clearInterval(ticking);
   box.toggleAttribute("data-recording", false);
-  node.port.postMessage("finish");
-  await finished;
-  stream.getTracks().forEach((track) => {
-    track.onended = null;
-    track.stop();
-  });
+  await tap.finish();
   const rate = context.sampleRate;
-  played = heardAs(begins, context, clicks);
+  played = heardAs(begins, context, tap);
   await context.close();
   running = null;
   blob = wavFrom(blocks, rate);
-  clicked = inTake(clicks.times, clicks.startsAt);
+  clicked = inTake(times, tap.startsAt);
   const safe = (await keeping?.finish({ clicks: clicked, backing: played })) ?? false;
   guard(true);
   const address = URL.createObjectURL(blob);

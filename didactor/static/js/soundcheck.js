@@ -1,0 +1,72 @@
+// Before the first take of a day: a few seconds are recorded, played back, and judged by the server as a take's sound is judged.
+
+import { Tap, chooseInput, chosenInput, microphone, processing } from "./microphone.js";
+import { wavFrom } from "./wav.js";
+
+const SECONDS = 5;
+const LAST = "didactor checked";
+
+const data = JSON.parse(document.getElementById("playing-data").textContent);
+const thumb = document.querySelector(".thumb");
+const part = (name) => thumb.querySelector(name);
+const say = (text) => (part("[data-sound-says]").textContent = text);
+const today = () => new Date().toDateString();
+let busy = false;
+
+async function inputs() {
+  const devices = (await navigator.mediaDevices.enumerateDevices()).filter((device) => device.kind === "audioinput");
+  const select = part("[data-input]");
+  select.replaceChildren(...devices.map((device, i) => new Option(device.label || `Input ${i + 1}`, device.deviceId)));
+  select.value = chosenInput() || devices[0]?.deviceId || "";
+}
+
+async function check() {
+  if (busy) return;
+  busy = true;
+  part("[data-sound]").hidden = false;
+  part("[data-sound-listen]").hidden = true;
+  let context = null;
+  try {
+    const stream = await microphone();
+    await inputs();
+    context = new AudioContext();
+    await context.resume();
+    const blocks = [];
+    const tap = new Tap(context, stream, (block) => blocks.push(block));
+    await tap.open();
+    for (let left = SECONDS; left > 0; left -= 1) {
+      say(`Play a few notes, the loudest ones too: ${left}`);
+      await new Promise((resolve) => setTimeout(resolve, 1000));
+    }
+    const interferes = processing(stream);
+    await tap.finish();
+    const file = wavFrom(blocks, context.sampleRate);
+    part("[data-sound-listen]").src = URL.createObjectURL(file);
+    part("[data-sound-listen]").hidden = false;
+    say("Judging it …");
+    await judge(file, interferes);
+  } catch (error) {
+    say(error.message);
+  }
+  await context?.close().catch(() => {});
+  busy = false;
+}
+
+async function judge(file, interferes) {
+  const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "Content-Type": "audio/wav" };
+  const answer = await fetch(data.check, { method: "POST", body: file, headers }).catch(() => null);
+  if (!answer) throw new Error("There is no connection to judge it. Listen yourself: loud enough, clean, whole?");
+  const found = await answer.json().catch(() => ({ says: ["It could not be judged. Listen yourself: loud enough, clean, whole?"] }));
+  const besides = interferes.length ? [`This browser ${interferes.join(" and ")}: the ear judges that with care.`] : [];
+  say([...found.says, ...besides].join(" "));
+  if (found.good) localStorage.setItem(LAST, today());
+}
+
+part("[data-sound-check]")?.addEventListener("click", check);
+part("[data-sound-again]").addEventListener("click", check);
+part("[data-sound-done]").addEventListener("click", () => (part("[data-sound]").hidden = true));
+part("[data-input]").addEventListener("change", (event) => {
+  chooseInput(event.target.value);
+  check();
+});
+if (localStorage.getItem(LAST) !== today() && !part("[data-says]").textContent) part("[data-says]").textContent = "The first time today on this device: check the sound before you record.";

@@ -1,0 +1,41 @@
+"""A few seconds heard before anything is recorded: is the sound usable, and what should change? Nothing of it is kept."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import dataclass
+
+from didactor.core.errors import AudioError
+from didactor.core.sound.gate import assess
+from didactor.core.sound.recording import open_recording
+
+#: Some ten seconds of sound in the best that browsers give.
+MOST_BYTES = 4 * 1024 * 1024
+#: Said of takes, not of a few seconds cut out of playing.
+OF_WHOLE_TAKES = {"too_short", "begins_late", "ends_early"}
+#: What takes are told in other words.
+WORDS = {
+    "silent": "No sound came in. Is another microphone chosen, or is this one muted? Choose another input and check again.",
+    "too_quiet": "Very quiet. Move closer to the microphone or turn its level up.",
+}
+GOOD = "Loud enough, clean and clear: this will do."
+
+
+@dataclass(frozen=True, kw_only=True)
+class SoundCheck:
+    """``good``: nothing stands in the way. ``says``: sentences on what was heard and what to change."""
+
+    good: bool
+    says: tuple[str, ...]
+
+
+def check_sound(file: bytes) -> SoundCheck:
+    """Judge a few seconds of playing as a take's sound is judged. Raises ``AudioError`` for what is no sound."""
+    with tempfile.TemporaryFile() as source:
+        source.write(file)
+        source.flush()
+        quality = assess(open_recording(source))
+    problems = [problem for problem in quality.problems if problem.code not in OF_WHOLE_TAKES]
+    if not problems and quality.verdict == "unusable":
+        raise AudioError("audio.too_short", "That was too short to judge. Play for a few seconds.")
+    return SoundCheck(good=not problems, says=tuple(dict.fromkeys(WORDS.get(p.code, p.text) for p in problems)) or (GOOD,))

@@ -1,0 +1,83 @@
+"""A few seconds are judged before anything is recorded; nothing of them is kept."""
+
+from __future__ import annotations
+
+import numpy as np
+from django.test import TestCase
+from django.urls import reverse
+
+from didactor.core.errors import AudioError
+from didactor.core.sound.player.take import wav_bytes
+from didactor.takes.models import Take, Upload
+from didactor.takes.soundcheck import GOOD, MOST_BYTES, check_sound
+from tests import scene as scenes
+
+RATE_HZ = 44_100
+
+
+def playing(seconds: float = 5.0, level: float = 0.3, noise: float = 0.0005) -> np.ndarray:
+    """Notes with gaps between them, as a clarinet plays a few, and the room."""
+    time = np.arange(int(seconds * RATE_HZ)) / RATE_HZ
+    tone = sum(np.sin(2 * np.pi * 440 * n * time) / n for n in (1, 2, 3, 4, 5, 6))
+    sounding = ((time % 0.8) < 0.6) & (time > 0.4) & (time < seconds - 0.4)
+    return (level * tone * sounding / 2 + noise * np.random.default_rng(1).standard_normal(len(time))).astype(np.float32)
+
+
+def checked(samples: np.ndarray):
+    return check_sound(wav_bytes(samples, RATE_HZ))
+
+
+class VerdictTests(TestCase):
+    def test_good_sound_is_good(self):
+        found = checked(playing())
+        self.assertEqual((found.good, found.says), (True, (GOOD,)))
+
+    def test_what_is_wrong_is_said_with_what_to_change(self):
+        for name, samples, words in (
+            ("silent", playing(level=0.0, noise=0.0), "Choose another input"),
+            ("quiet", playing(level=0.006, noise=0.00001), "Move closer to the microphone"),
+            ("too loud", np.clip(playing(level=4.0), -1, 1), "distorts"),
+            ("noisy", playing(level=0.05, noise=0.02), "quieter place"),
+        ):
+            found = checked(samples)
+            self.assertFalse(found.good, name)
+            self.assertIn(words, " ".join(found.says), name)
+
+    def test_playing_that_was_cut_out_of_the_middle_is_no_fault_here(self):
+        self.assertEqual(checked(playing(6.0)[RATE_HZ : 5 * RATE_HZ]).says, (GOOD,))
+
+    def test_too_short_and_no_sound_at_all_are_refused_with_words(self):
+        with self.assertRaisesMessage(AudioError, "Play for a few seconds"):
+            checked(playing(0.3))
+        with self.assertRaises(AudioError):
+            check_sound(b"no sound")
+
+
+class AddressTests(scenes.OwnFolders, TestCase):
+    def setUp(self):
+        self.scene = scenes.build()
+        self.client.force_login(self.scene.ylva.student)
+        self.url = reverse("stand:sound_check", args=[self.scene.task.pk])
+
+    def post(self, body: bytes):
+        return self.client.post(self.url, body, content_type="audio/wav")
+
+    def test_it_answers_and_keeps_nothing(self):
+        answer = self.post(wav_bytes(playing(), RATE_HZ))
+        self.assertEqual((answer.status_code, answer.json()), (200, {"good": True, "says": [GOOD]}))
+        self.assertFalse(Take.objects.exists() or Upload.objects.exists())
+
+    def test_what_cannot_be_judged_is_said(self):
+        for body, words in ((b"", "empty"), (b"RIFF no sound", ""), (b"\0" * (MOST_BYTES + 1), "A few seconds are enough")):
+            answer = self.post(body)
+            self.assertEqual(answer.status_code, 422)
+            self.assertFalse(answer.json()["good"])
+            self.assertTrue(words in answer.json()["says"][0] or words == "empty", answer.json())
+
+    def test_without_consent_nothing_is_listened_to(self):
+        self.client.force_login(self.scene.ossian.student)
+        answer = self.client.post(
+            reverse("stand:sound_check", args=[self.scene.other_task.pk]), wav_bytes(playing(), RATE_HZ), content_type="audio/wav"
+        )
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("consent", answer.json()["says"][0])
