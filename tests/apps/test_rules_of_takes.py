@@ -7,6 +7,7 @@ import json
 from types import SimpleNamespace
 
 from django import forms
+from django.contrib.auth.models import AnonymousUser
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase, TestCase
 
@@ -140,6 +141,13 @@ class HandingInTests(scenes.OwnFolders, TestCase):
 
 
 class WaitingTests(scenes.OwnFolders, TestCase):
+    def test_what_was_handed_in_is_for_teachers_of_the_studio_alone(self):
+        scene = scenes.build()
+        Submission.objects.create(take=scenes.recorded(scene, hear=False))
+        seen = {p: Submission.objects.visible_to(p).count() for p in (scene.teacher, scene.ylva.student, scene.guardian, AnonymousUser())}
+        self.assertEqual(list(seen.values()), [1, 0, 0, 0])
+        self.assertEqual(Submission.objects.visible_to(scenes.teacher("Another studio", "stranger")).count(), 0)
+
     def test_what_waits_is_counted_for_teachers_on_every_page(self):
         scene = scenes.build(listen_first=False)
         request = SimpleNamespace(user=scene.teacher)

@@ -48,6 +48,18 @@ class WithdrawingTests(scenes.OwnFolders, TestCase):
         with self.assertRaisesMessage(TakeRefused, "taken this passage back"):
             begin_upload(student=self.scene.ylva.student, task=self.scene.task, filename="a.wav", length=10)
 
+    def test_only_what_is_out_and_not_passed_can_be_taken_back(self) -> None:
+        page = reverse("assignment", args=[self.scene.assignment.pk])
+        self.assertTrue(self.client.get(page).context["may_withdraw"])
+        tasks = self.scene.assignment.tasks.order_by("pk")
+        tasks.update(state=TaskState.PASSED)
+        self.assertFalse(self.client.get(page).context["may_withdraw"])
+        tasks.update(state=TaskState.HANDED_IN)
+        services.withdraw(Task.objects.filter(pk=tasks[0].pk))
+        self.assertTrue(self.client.get(page).context["may_withdraw"])
+        services.withdraw(Task.objects.filter(pk=tasks[1].pk))
+        self.assertFalse(self.client.get(page).context["may_withdraw"])
+
     def test_a_take_on_its_way_is_refused_with_words(self) -> None:
         upload = begin_upload(student=self.scene.ylva.student, task=self.scene.task, filename="a.wav", length=4)
         services.withdraw(Task.objects.filter(pk=self.scene.task.pk))

@@ -93,3 +93,17 @@ class PlayingTests(BrowserTestCase):
         self.assertEqual(take.own_tempo, 152)
         first, second = take.basis["targets"]["clicks_s"][:2]
         self.assertAlmostEqual(second - first, 60 / 152, places=2)
+
+    def test_the_sound_is_checked_before_the_first_take_of_a_day(self):
+        page = self.stand(PHONE)
+        expect(page.get_by_text("check the sound before you record")).to_be_visible()
+        page.get_by_role("button", name="Check the sound").click()
+        expect(page.get_by_text("Play a few notes")).to_be_visible()
+        expect(page.locator("[data-sound-says]")).to_contain_text(re.compile("this will do|microphone|room|level"), timeout=30_000)
+        expect(page.locator("[data-sound-listen]")).to_be_visible()
+        self.assertGreater(page.locator("[data-input] option").count(), 0)
+        self.accessible(page)
+        self.no_sideways_scrolling(page)
+        page.locator("[data-sound-done]").click()
+        expect(page.get_by_role("button", name="Record at 92")).to_be_visible()
+        self.assertFalse(Take.objects.exists())

@@ -23,6 +23,7 @@ async function inputs() {
 async function check() {
   if (busy) return;
   busy = true;
+  part("[data-says]").textContent = "";
   part("[data-sound]").hidden = false;
   part("[data-sound-listen]").hidden = true;
   let context = null;
