@@ -24,8 +24,9 @@ let takeKey = "";
 let clicked = [];
 // Which accompaniment was played, and when it began in the take.
 let played = "";
-// The copy on the device, where there is one.
+// The copy on the device, where there is one; and what is said when there is no room for it, for as long as one records.
 let keeping = null;
+let warning = "";
 // The tempo that the student chose; empty where it is fixed.
 let ownTempo = "";
 // The take lives in this page until it is sent: leaving asks first.
@@ -83,6 +84,7 @@ async function begin(context, stream) {
   const blocks = [];
   const times = [];
   takeKey = crypto.randomUUID();
+  warning = "";
   // From the very first block on: the times of the clicks are counted from there.
   keeping = canKeep() ? new Keeping(facts(context.sampleRate), noRoom) : null;
   const tap = new Tap(context, stream, (block) => {
@@ -116,7 +118,7 @@ async function begin(context, stream) {
   let second = -1;
   const ticking = setInterval(() => {
     const playing = context.currentTime - first;
-    if (playing >= 0) say(data.keepGoing ? "Recording. Keep going, whatever happens." : "Recording. Stop and think wherever you need to.");
+    if (playing >= 0) say(warning || (data.keepGoing ? "Recording. Keep going, whatever happens." : "Recording. Stop and think wherever you need to."));
     part("[data-clock]").textContent = clock(Math.max(0, playing));
     if (Math.floor(playing) > second) {
       second = Math.floor(playing);
@@ -145,7 +147,8 @@ function heardAs(begins, context, tap) {
 }
 
 function noRoom() {
-  say("This device has no room for a copy of the recording: it is in this page alone. Go on, then keep it before you leave.");
+  warning = "This device has no room for a copy of the recording: it is in this page alone. Go on, then keep it before you leave.";
+  say(warning);
 }
 
 function meter(block) {

@@ -20,7 +20,7 @@ DOUBT_STRUCK_MS, DOUBT_GROWN_MS = 5.0, 8.0
 LONGEST_BEAT_S = 0.7
 #: The first and the last note have neighbours on one side only, and what lies this many quarters from the nearest on a side as good as
 #: none there: the pulse is less sure, and stands for nothing within so many standard deviations of when it says they were due.
-AT_THE_ENDS, ALONE_QUARTERS, UNSURE_FACTOR = 1.6, 2.5, 2.0
+AT_THE_ENDS, ALONE_QUARTERS, UNSURE_FACTOR = 1.6, 2.5, 2.5
 
 
 @check(
