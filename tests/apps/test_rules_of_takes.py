@@ -5,11 +5,13 @@ from __future__ import annotations
 import io
 import json
 from types import SimpleNamespace
+from unittest import mock
 
 from django import forms
 from django.contrib.auth.models import AnonymousUser
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase, TestCase
+from django.urls import reverse
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.core.errors import ScoreError
@@ -147,6 +149,16 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         seen = {p: Submission.objects.visible_to(p).count() for p in (scene.teacher, scene.ylva.student, scene.guardian, AnonymousUser())}
         self.assertEqual(list(seen.values()), [1, 0, 0, 0])
         self.assertEqual(Submission.objects.visible_to(scenes.teacher("Another studio", "stranger")).count(), 0)
+
+    def test_a_long_queue_says_that_there_is_more(self):
+        scene = scenes.build()
+        Submission.objects.create(take=scenes.recorded(scene, hear=False))
+        Task.objects.update(state=TaskState.HANDED_IN)
+        self.client.force_login(scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        for shown, further in ((1, False), (0, True)):
+            with mock.patch("didactor.review.views.QUEUE_SHOWN", shown):
+                page = self.client.get(reverse("review:waiting"))
+            self.assertEqual((len(page.context["queue"]), page.context["further"]), (shown, further))
 
     def test_what_waits_is_counted_for_teachers_on_every_page(self):
         scene = scenes.build(listen_first=False)
