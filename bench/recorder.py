@@ -240,21 +240,23 @@ def main() -> int:
     try:
         with sync_playwright() as playwright:
             browser = Browser(playwright, microphone)
-            for number in range(options.count):
-                kind = KINDS[number % len(KINDS)]
-                trial = Trial(browser, server, scene_of(number), np.random.default_rng(number))
-                seconds = trial.run(kind)
-                connection.close()  # what another process wrote is seen anew
-                takes = list(Take.objects.filter(task=trial.scene.task))
-                arrived_rate, arrived = wavfile.read(takes[0].original.path) if takes else (rate, np.zeros(0))
-                like = correlation(arrived, soxr.resample(source.astype(np.float32), rate, arrived_rate), arrived_rate)
-                rows[kind].append((len(takes) == 1, trial.said, seconds - len(arrived) / arrived_rate, like))
-                print(
-                    f"  {number + 1} {kind}: {len(takes)} take, {rows[kind][-1][2]:.2f} s lost, {like:.4f} alike",
-                    file=sys.stderr,
-                    flush=True,
-                )
-            browser.kill()
+            try:
+                for number in range(options.count):
+                    kind = KINDS[number % len(KINDS)]
+                    trial = Trial(browser, server, scene_of(number), np.random.default_rng(number))
+                    seconds = trial.run(kind)
+                    connection.close()  # what another process wrote is seen anew
+                    takes = list(Take.objects.filter(task=trial.scene.task))
+                    arrived_rate, arrived = wavfile.read(takes[0].original.path) if takes else (rate, np.zeros(0))
+                    like = correlation(arrived, soxr.resample(source.astype(np.float32), rate, arrived_rate), arrived_rate)
+                    rows[kind].append((len(takes) == 1, trial.said, seconds - len(arrived) / arrived_rate, like))
+                    print(
+                        f"  {number + 1} {kind}: {len(takes)} take, {rows[kind][-1][2]:.2f} s lost, {like:.4f} alike",
+                        file=sys.stderr,
+                        flush=True,
+                    )
+            finally:
+                browser.kill()
     finally:
         server.kill()
         with connection.cursor() as cursor:  # a killed server's sessions may linger
