@@ -283,7 +283,7 @@ def scene_of(number: int) -> scenes.Scene:
 
 def report(rows: dict[str, list[tuple[bool, bool, float, float]]], write: bool) -> int:
     lines = [
-        "| interrupted by | recordings | arrived whole and once | most lost at the end, s | least likeness to the source |",
+        "| interrupted by | recordings | arrived, and once | most lost at the end, s | least likeness to the source |",
         "|---|---|---|---|---|",
     ]
     every = [row for found in rows.values() for row in found]
