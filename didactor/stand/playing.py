@@ -12,11 +12,14 @@ from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.desk import has_additions, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
+from didactor.library.models import Passage
 from didactor.library.notation import expectation_of
 from didactor.library.sounds import enters_s, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
 
+#: In a drawing, what is sung.
+SYLLABLE = 'data-class="syl"'
 #: Rendered models without a count-off begin after this much silence (``model_start_s``).
 MODEL_LEAD_S = 0.3
 
@@ -30,7 +33,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     return {
         "task": task,
         "assignment": assignment,
-        "drawings": pinned_drawings(passage, PLAYED_FROM) if has_additions(passage) else plain_drawings(passage, PLAYED_FROM),
+        "drawings": _drawings(passage),
         "road": road_map_of(passage),
         "playing": {
             **_timeline(expected),
@@ -51,6 +54,15 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         **recording_state(task, person),
         "recorder": recorder_data(task),
     }
+
+
+def _drawings(passage: Passage) -> dict[str, str]:
+    """The passage in a large staff. Words under notes need more room than the narrowest layout has: songs are drawn as elsewhere."""
+    draw = pinned_drawings if has_additions(passage) else plain_drawings
+    drawings = draw(passage, PLAYED_FROM)
+    if SYLLABLE in drawings["handheld"]:
+        drawings["handheld"] = draw(passage, ("phone",))["phone"]
+    return drawings
 
 
 def _timeline(expected: Expectation) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
+from unittest import mock
 
 from django.test import TestCase
 from django.urls import reverse
@@ -55,6 +56,17 @@ class PlayingTests(scenes.OwnFolders, TestCase):
         self.assertEqual(first[1], 0.0)
         self.assertEqual([q for _, q in data["notes"]], sorted(q for _, q in data["notes"]))
         self.assertEqual((data["tempo"], data["asked"], data["free"]), (60, 92, True))
+
+    def test_a_song_is_drawn_where_its_words_have_room(self):
+        draw = {"handheld": "<svg>plain</svg>", "stand": "<svg>large</svg>", "phone": "<svg>wider</svg>"}
+        for words, shown in (("", "<svg>plain</svg>"), ('<g data-class="syl">', "<svg>wider</svg>")):
+            made = {**draw, "handheld": draw["handheld"] + words}
+            with mock.patch(
+                "didactor.stand.playing.plain_drawings", lambda passage, layouts, made=made: {name: made[name] for name in layouts}
+            ):
+                page = self.client.get(reverse("stand:play", args=[self.scene.task.pk]))
+            self.assertEqual(page.context["drawings"]["handheld"], shown)
+            self.assertEqual(page.context["drawings"]["stand"], draw["stand"])
 
     def test_a_sound_is_asked_for_until_it_is_there_and_made_once(self):
         before = ModelSound.objects.count()

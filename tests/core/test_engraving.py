@@ -188,7 +188,7 @@ class FromElsewhereTests(SimpleTestCase):
         [(xml, _)] = to_musicxml(f"X:1\nT:Lamp\nM:4/4\nL:1/8\nK:G\nGABc dcBA|GGAA BBcc|]\nw: {words}\n".encode())
         prepared = prepare(xml)
         part = read(prepared).parts[0]
-        for layout in LAYOUTS:
+        for layout in set(LAYOUTS) - {"handheld"}:  # too narrow for words: songs are not drawn in it
             svg = engrave(prepared, part, list(part.bars), layout).svg
             syllable = r'data-class="syl".*?<text x="([\d.]+)" y="([\d.]+)".*?font-size="([1-9]\d*)px">([^<]+)<'
             found = re.findall(syllable, svg, re.S)
