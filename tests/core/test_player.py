@@ -179,3 +179,15 @@ class SoundTests(SimpleTestCase):
             self.assertAlmostEqual(find_tuning(features)[0], 0.0, delta=5.0)
             heard = {e.midi for e in find_events(features, BY_SLUG[slug], 0.0) if not e.soft}
             self.assertTrue({n["midi"] for n in take.truth["notes"]} <= heard)
+
+
+class CountedOffTests(SimpleTestCase):
+    def test_a_count_off_sounds_whatever_source_plays(self):
+        """Once the source of our own gave the times of a count that was not in its sound."""
+        for source in ("timgm", "additive"):
+            with self.subTest(source=source):
+                made = simulate(expectation(TUNE), BY_SLUG["clarinet"], 120.0, source=source, seed=3, count_off=4)
+                for time_s in made.truth["clicks_s"]:
+                    begin = int(time_s * 44_100)
+                    before, at = made.samples[begin - 4000 : begin - 400], made.samples[begin : begin + 3600]
+                    self.assertGreater(np.abs(at).max(), 0.05 + 3 * np.abs(before).max())

@@ -193,3 +193,18 @@ def _stroke(note: PerformedNote, instrument: Instrument, rng: np.random.Generato
     if not clap:
         sound += np.sin(2 * np.pi * float(rng.uniform(120, 200)) * time) * np.exp(-time / 0.06)
     return np.asarray((note.velocity / 127.0) ** 1.5 * sound / max(float(np.abs(sound).max()), 1e-9))
+
+
+def taps(times_s: tuple[float, ...], length: int, seed: int) -> Samples:
+    """A stick on wood at each time, ``length`` samples at ``RATE_HZ``, at most 1 loud: what is counted off with, another one with each seed."""
+    rng = np.random.default_rng((seed, 2))
+    time = np.arange(int(0.15 * RATE_HZ)) / RATE_HZ
+    pitch_hz, loud, fall_s = float(rng.uniform(600, 1800)), float(rng.uniform(0.35, 0.9)), float(rng.uniform(0.012, 0.035))
+    sound = np.zeros(length, dtype=np.float64)
+    for time_s in times_s:
+        wood = sum(np.sin(2 * np.pi * pitch_hz * ratio * time) * np.exp(-time * ratio / fall_s) / ratio for ratio in (1.0, 2.4, 4.1))
+        piece = wood + 0.6 * rng.normal(0, 1, len(time)) * np.exp(-time / 0.003)
+        begin = int(time_s * RATE_HZ)
+        end = min(length, begin + len(piece))
+        sound[begin:end] += loud * float(rng.uniform(0.85, 1.0)) * (piece / np.abs(piece).max())[: end - begin]
+    return sound.astype(np.float32)

@@ -18,7 +18,7 @@ from scipy.io import wavfile
 
 from didactor.core.errors import CoreError
 from didactor.core.instruments import Instrument
-from didactor.core.sound.player.additive import synthesise_additive, wander_cents
+from didactor.core.sound.player.additive import synthesise_additive, taps, wander_cents
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.units import midi_to_hz
@@ -55,23 +55,26 @@ def synthesise(
     """The dry sound of a performance, mono at ``SYNTH_RATE_HZ``, peak 0.7.
 
     Args:
-        clicks_s: wood-block taps at these times (a count-off).
+        clicks_s: taps on wood at these times (a count-off).
         seed: which instrument of its kind, for the source of our own.
 
     Raises:
         CoreError: the synthesiser or its sounds are not installed (the words say how).
     """
-    if source == ADDITIVE:
-        end = max([n.offset_s for n in notes] + list(clicks_s), default=0.0) + TAIL_S
-        sound = synthesise_additive(notes, instrument, int(end * SYNTH_RATE_HZ), seed, vibrato_cents)
-        return np.asarray(sound / max(float(np.abs(sound).max()), 1e-6) * 0.7, dtype=np.float32)
-    if source in ADDED:
-        sound = ADDED[source](notes, instrument, seed, vibrato_cents)
+    end = max([n.offset_s for n in notes] + list(clicks_s), default=0.0) + TAIL_S
+    if source == ADDITIVE or source in ADDED:
+        if source == ADDITIVE:
+            sound = synthesise_additive(notes, instrument, int(end * SYNTH_RATE_HZ), seed, vibrato_cents)
+        else:
+            sound = ADDED[source](notes, instrument, seed, vibrato_cents)
+        if clicks_s:
+            sound = sound / max(float(np.abs(sound).max()), 1e-6)
+            length = max(len(sound), int(end * SYNTH_RATE_HZ))
+            sound = np.pad(sound, (0, length - len(sound))) + taps(clicks_s, length, seed)
         return np.asarray(sound / max(float(np.abs(sound).max()), 1e-6) * 0.7, dtype=np.float32)
     font = SOUNDFONTS[source]
     if shutil.which("fluidsynth") is None or not font.exists():
         raise CoreError("player.no_synthesiser", "The synthesiser is not installed. Run bin/start or bin/test once; they install it.")
-    end = max([n.offset_s for n in notes] + list(clicks_s), default=0.0) + TAIL_S
     with tempfile.TemporaryDirectory() as folder:
         midi, wave = Path(folder) / "take.mid", Path(folder) / "take.wav"
         _midi(notes, instrument, vibrato_cents, clicks_s).save(midi)
