@@ -59,10 +59,13 @@ def main() -> int:
             errors += errors_ms
         if options.said:
             place = f"{INSTRUMENTS[number % len(INSTRUMENTS)]} {number}"
-            print(f"  {place}: {'refused' if errors_ms is None else np.round(errors_ms).astype(int).tolist()}; other {'refused' if other else 'LAID'}")
+            print(
+                f"  {place}: {'refused' if errors_ms is None else np.round(errors_ms).astype(int).tolist()}; other {'refused' if other else 'LAID'}"
+            )
     figures = {
         "bar_starts_median_ms": round(float(np.median(errors)), 1),
         "bar_starts_p95_ms": round(float(np.percentile(errors, 95)), 1),
+        "recordings_under_30_ms": sum(m < 30 for m in medians),
         "worst_recording_median_ms": round(max(medians), 1),
         "laid_of_20": len(medians),
         "others_refused_of_20": sum(other for _, other in found),

@@ -47,6 +47,8 @@ needed_packages() {
   [ -e /usr/share/sounds/sf2/TimGM6mb.sf2 ] || printf 'timgm6mb-soundfont '
   [ -e /etc/ssl/certs/ca-certificates.crt ] || printf 'ca-certificates '
   command -v flock >/dev/null || printf 'util-linux '
+  command -v rubberband >/dev/null || printf 'rubberband-cli '
+  command -v espeak-ng >/dev/null || printf 'espeak-ng '
 }
 
 install_packages() {

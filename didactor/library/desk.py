@@ -25,6 +25,7 @@ from didactor.core.score.study.segments import Segment, hardest_first, phrases, 
 from didactor.core.score.write.engraving import ACROSS
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
+from didactor.library.jobs import lay_reference
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
 from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import USUAL_QPM, difficulty_of
@@ -391,16 +392,20 @@ def add_reference(*, passage: Passage, teacher: Person, upload: UploadedFile, ti
     source: Any = upload.file
     recording, copy = open_with_copy(source)
     title = title.strip()[:120] or ("How it looks" if recording.has_video else "How it sounds")
-    if not recording.has_video:
-        body = ContentFile(copy.body, name="reference.mp4")
-        return Reference.objects.create(passage=passage, title=title, kind=ReferenceKind.SOUND, file=body, created_by=teacher)
-    container = next((known for known in _VIDEO_TYPES if known in recording.container), None)
-    if container is None:
-        raise AudioError("audio.video_kind", "Browsers do not play this kind of video. Save it as MP4 or WebM and choose it again.")
-    source.seek(0)
-    suffix = "webm" if _VIDEO_TYPES[container] == "video/webm" else "mp4"
-    upload.name = f"reference.{suffix}"
-    return Reference.objects.create(passage=passage, title=title, kind=ReferenceKind.VIDEO, file=upload, created_by=teacher)
+    if recording.has_video:
+        container = next((known for known in _VIDEO_TYPES if known in recording.container), None)
+        if container is None:
+            raise AudioError("audio.video_kind", "Browsers do not play this kind of video. Save it as MP4 or WebM and choose it again.")
+        source.seek(0)
+        suffix = "webm" if _VIDEO_TYPES[container] == "video/webm" else "mp4"
+        upload.name = f"reference.{suffix}"
+        kind, file = ReferenceKind.VIDEO, upload
+    else:
+        kind, file = ReferenceKind.SOUND, ContentFile(copy.body, name="reference.mp4")
+    with transaction.atomic():
+        made = Reference.objects.create(passage=passage, title=title, kind=kind, file=file, created_by=teacher)
+        lay_reference.defer(reference_id=made.pk)
+    return made
 
 
 def type_of_reference(reference: Reference) -> str:

@@ -7,12 +7,21 @@ import numpy as np
 from django.core.files.base import ContentFile
 from procrastinate.contrib.django import app
 
+from didactor.core.errors import AudioError, CoreError
 from didactor.core.instruments import find_instrument
+from didactor.core.laid_over import lay_over
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
-from didactor.core.sound.player.take import model_samples
-from didactor.library.models import ImportedFile, ModelSound, Passage
-from didactor.library.notation import accompaniment_expectation, engravings_of, expectation_of
+from didactor.core.sound.player.take import model_samples, model_start_s
+from didactor.core.sound.recording import RATE_HZ, open_recording
+from didactor.core.sound.spoken_names import say_names
+from didactor.core.sound.stretch import stretched
+from didactor.library.models import ImportedFile, ModelSound, Passage, Reference, ReferenceSound
+from didactor.library.notation import accompaniment_expectation, engravings_of, expectation_of_passage, names_in_time
 from didactor.library.services import read_imported
+from didactor.library.study import USUAL_QPM
+
+#: Priorities in the queue: a sound that somebody wants to hear now, and what will be wanted soon.
+SOMEBODY_WAITS, SOON = 20, 8
 
 
 @app.task(queue="default")
@@ -25,15 +34,63 @@ def render_model(model_sound_id: int) -> None:
     if sound.of_part:
         expectation = accompaniment_expectation(passage, sound.of_part, sound.intro_bars)
     else:
-        expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+        expectation = expectation_of_passage(passage)
     try:
-        samples = model_samples(
-            expectation, find_instrument(sound.instrument), sound.tempo_qpm, sound.count_off, expectation.bars[0].beat_quarters
-        )
+        if sound.naming:
+            samples = _named(passage, sound)
+        else:
+            samples = model_samples(
+                expectation, find_instrument(sound.instrument), sound.tempo_qpm, sound.count_off, expectation.bars[0].beat_quarters
+            )
     except Exception:
         ModelSound.objects.filter(pk=sound.pk).update(failed=True)
         raise
-    sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples)), save=True)
+    sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples, SYNTH_RATE_HZ)), save=True)
+
+
+def _named(passage: Passage, sound: ModelSound) -> Samples:
+    """The names of the notes, at the times at which the model plays them."""
+    start_s = model_start_s(expectation_of_passage(passage), sound.tempo_qpm, 0, 1.0)
+    quarter_s = 60.0 / sound.tempo_qpm
+    named = names_in_time(passage, sound.naming)
+    length_s = start_s + sum(bar.length_quarters for bar in expectation_of_passage(passage).bars) * quarter_s + 1.0
+    return say_names([start_s + at * quarter_s for at, _ in named], [name for _, name in named], length_s, sound.naming)
+
+
+@app.task(queue="default", priority=SOON)
+def lay_reference(reference_id: int) -> None:
+    """Find out when in a teacher's recording each moment of the passage is played. May run twice: the second run finds it done."""
+    kept = Reference.objects.select_related("passage").filter(pk=reference_id).first()
+    if kept is None or kept.laid or kept.does_not_fit:
+        return
+    expected = expectation_of_passage(kept.passage)
+    instrument = find_instrument(kept.passage.part_entry["instrument"])
+    try:
+        if not expected.notes:
+            raise AudioError("audio.nothing_written", "Nothing is written out here that it could be laid over.")
+        with kept.file.open("rb") as source:
+            found = lay_over(open_recording(source), expected, instrument, kept.passage.part_entry.get("tempo_qpm") or USUAL_QPM)
+    except CoreError as error:
+        Reference.objects.filter(pk=kept.pk).update(does_not_fit=error.message[:200])
+        return
+    laid = {"anchors": [[round(q, 4), round(s, 4)] for q, s in found.anchors], "tempo_qpm": round(found.tempo_qpm, 3)}
+    Reference.objects.filter(pk=kept.pk).update(laid=laid)
+
+
+@app.task(queue="default", priority=SOMEBODY_WAITS)
+def stretch_reference(reference_sound_id: int) -> None:
+    """Make one tempo of a laid recording. May run twice."""
+    sound = ReferenceSound.objects.select_related("reference").filter(pk=reference_sound_id).first()
+    if sound is None or sound.sound or not sound.reference.laid:
+        return
+    try:
+        with sound.reference.file.open("rb") as source:
+            recording = open_recording(source)
+        samples = stretched(recording.samples, RATE_HZ, sound.reference.laid["tempo_qpm"] / sound.tempo_qpm)
+    except Exception:
+        ReferenceSound.objects.filter(pk=sound.pk).update(failed=True)
+        raise
+    sound.sound.save(f"{sound.reference_id}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples, RATE_HZ)), save=True)
 
 
 @app.task(queue="default", priority=5)
@@ -51,14 +108,14 @@ def engrave_parts(passage_ids: list[int]) -> None:
         engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars)
 
 
-def _mp3(samples: Samples) -> bytes:
+def _mp3(samples: Samples, rate_hz: int) -> bytes:
     buffer = io.BytesIO()
     with av.open(buffer, "w", format="mp3") as container:
-        stream = container.add_stream("mp3", rate=SYNTH_RATE_HZ, layout="mono")
+        stream = container.add_stream("mp3", rate=rate_hz, layout="mono")
         stream.bit_rate = 96_000
         for start in range(0, len(samples), 1152):
             frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples[None, start : start + 1152]), format="fltp", layout="mono")
-            frame.sample_rate, frame.pts = SYNTH_RATE_HZ, start
+            frame.sample_rate, frame.pts = rate_hz, start
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     return buffer.getvalue()

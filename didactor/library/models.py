@@ -248,17 +248,35 @@ class ReferenceKind(models.TextChoices):
 
 
 class Reference(models.Model):
-    """A recording of the teacher's own: how the passage sounds, or how it looks."""
+    """A recording of the teacher's own: how the passage sounds, or how it looks.
+
+    ``laid`` says when in it each moment of the passage is played (``anchors``: quarters and seconds, ``tempo_qpm``), None where that is not
+    known yet, or not to be known: then ``does_not_fit`` says why.
+    """
 
     passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="references")
     title = models.CharField(max_length=120)
     kind = models.CharField(max_length=10, choices=ReferenceKind.choices)
     file = models.FileField(upload_to="references/%Y/%m/")
+    laid = models.JSONField(null=True, blank=True)
+    does_not_fit = models.CharField(max_length=200, blank=True)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["pk"]
+
+
+class ReferenceSound(models.Model):
+    """The sound of a laid recording at another tempo and the same pitch. ``sound`` is empty until it is made."""
+
+    reference = models.ForeignKey(Reference, on_delete=models.CASCADE, related_name="sounds")
+    tempo_qpm = models.FloatField()
+    sound = models.FileField(upload_to="references/%Y/%m/", blank=True)
+    failed = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["reference", "tempo_qpm"], name="one_stretch_per_tempo")]
 
 
 class Engraving(models.Model):
@@ -278,7 +296,7 @@ class Engraving(models.Model):
 
 class ModelSound(models.Model):
     """The passage played by the simulated player at one tempo, to practise with; or, with ``of_part``, its accompaniment, which begins
-    ``intro_bars`` earlier. ``sound`` is empty until it is rendered.
+    ``intro_bars`` earlier; or, with ``naming``, the names of its notes said in time. ``sound`` is empty until it is rendered.
     """
 
     passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="model_sounds")
@@ -287,6 +305,7 @@ class ModelSound(models.Model):
     count_off = models.PositiveSmallIntegerField(default=0)
     of_part = models.PositiveSmallIntegerField(default=0)
     intro_bars = models.PositiveSmallIntegerField(default=0)
+    naming = models.CharField(max_length=20, blank=True)
     sound = models.FileField(upload_to="models/%Y/%m/", blank=True)
     failed = models.BooleanField(default=False)
 
@@ -294,6 +313,6 @@ class ModelSound(models.Model):
         ordering = ["-tempo_qpm"]
         constraints = [
             models.UniqueConstraint(
-                fields=["passage", "instrument", "tempo_qpm", "count_off", "of_part", "intro_bars"], name="one_sound_per_tempo"
+                fields=["passage", "instrument", "tempo_qpm", "count_off", "of_part", "intro_bars", "naming"], name="one_sound_per_tempo"
             )
         ]

@@ -13,6 +13,7 @@ from didactor.core.score.model import Part
 from didactor.core.score.open import engrave_isolated
 from didactor.core.score.read.musicxml import read
 from didactor.core.score.roadmap import bars_between, played_order
+from didactor.core.score.study.reading_aids import note_name
 from didactor.core.score.write.engraving import ACROSS
 from didactor.library.models import Engraving, Passage, PieceRevision
 
@@ -39,6 +40,24 @@ def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -
         chosen = bars_between(source, bars or None)
         return without_notation(len(chosen), chosen[0].beats, chosen[0].beat_type)
     return expect(source, bars or None, order or None)
+
+
+def expectation_of_passage(passage: Passage) -> Expectation:
+    """What should sound when a passage is played in its order."""
+    return expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+
+
+def names_in_time(passage: Passage, naming: str) -> list[tuple[float, str]]:
+    """When which note is named, quarters from the start, in the order of playing; of notes that begin together the highest is named."""
+    part = read_part(passage.revision_id, passage.part)
+    written = {note.id: note for note in part.notes}
+    own = passage.created_by.studio.note_names
+    named: dict[float, tuple[int, str]] = {}
+    for note in expectation_of_passage(passage).notes:
+        if not note.grace and note.sounding_midi >= named.get(note.onset_quarters, (-1, ""))[0]:
+            name = note_name(written[note.id], part.bars[0].fifths, naming, own)
+            named[note.onset_quarters] = (note.sounding_midi, name)
+    return [(at, name) for at, (_, name) in sorted(named.items()) if name]
 
 
 def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Collection[str] = ACROSS) -> dict[str, Engraving]:

@@ -16,7 +16,7 @@ from didactor.core.instruments import find_instrument
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library import desk, recordings, written
 from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
-from didactor.library.models import ModelSound, Passage, Reference
+from didactor.library.models import ModelSound, Passage, Reference, ReferenceSound
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
@@ -181,7 +181,7 @@ def models_fragment(request: Request, pk: int) -> HttpResponse:
 
 
 def _models(found: Passage) -> QuerySet[ModelSound]:
-    return found.model_sounds.filter(count_off=0)
+    return found.model_sounds.filter(count_off=0, of_part=0, naming="")
 
 
 @teacher_only
@@ -204,9 +204,10 @@ def add_reference(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def delete_reference(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Reference.objects.filter(passage__in=Passage.objects.visible_to(request.user)), pk=pk)
-    passage_id, file = found.passage_id, found.file
+    passage_id, files = found.passage_id, [found.file, *(sound.sound for sound in found.sounds.exclude(sound=""))]
     found.delete()
-    file.delete(save=False)
+    for file in files:
+        file.delete(save=False)
     messages.success(request, "The recording is deleted.")
     return redirect(f"{reverse('library:passage', args=[passage_id])}#hear")
 
@@ -217,6 +218,15 @@ def reference(request: Request, pk: int) -> HttpResponseBase:
     seen = Passage.objects.visible_to(request.user)
     found = get_object_or_404(Reference.objects.filter(passage__in=seen) | Reference.objects.filter(passage__arrangements__in=seen), pk=pk)
     return ranged_file(request, found.file, desk.type_of_reference(found))
+
+
+@anybody
+def reference_sound(request: Request, pk: int) -> HttpResponseBase:
+    """A teacher's recording at another tempo, for whoever may hear it as it was."""
+    seen = Passage.objects.visible_to(request.user)
+    made = ReferenceSound.objects.exclude(sound="")
+    found = get_object_or_404(made.filter(reference__passage__in=seen) | made.filter(reference__passage__arrangements__in=seen), pk=pk)
+    return ranged_file(request, found.sound, "audio/mpeg")
 
 
 @teacher_only

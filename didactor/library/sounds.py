@@ -8,19 +8,19 @@ from django.db import transaction
 
 from didactor.core.instruments import find_instrument
 from didactor.core.sound.player.take import model_start_s
-from didactor.library.jobs import render_model
-from didactor.library.models import ModelSound, Passage
+from didactor.library.jobs import SOMEBODY_WAITS, render_model, stretch_reference
+from didactor.library.models import ModelSound, Passage, Reference, ReferenceSound
 from didactor.library.notation import accompaniment_expectation, intro_quarters
 
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
-#: Priority of a sound that somebody wants to hear now.
-SOMEBODY_WAITS = 20
 
 
 def model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
     """The models that were asked for with an assignment, the fastest first."""
     tempi = [round(tempo_qpm * share, 2) for share in MODEL_TEMPO_SHARES]
-    return list(ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off, of_part=0))
+    return list(
+        ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off, of_part=0, naming="")
+    )
 
 
 def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> None:
@@ -28,7 +28,7 @@ def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, co
     with transaction.atomic():
         for share in MODEL_TEMPO_SHARES:
             sound, made = ModelSound.objects.get_or_create(
-                passage=passage, instrument=instrument, tempo_qpm=round(tempo_qpm * share, 2), count_off=count_off
+                passage=passage, instrument=instrument, tempo_qpm=round(tempo_qpm * share, 2), count_off=count_off, of_part=0, naming=""
             )
             if made:
                 render_model.defer(model_sound_id=sound.pk)
@@ -47,6 +47,7 @@ def accompaniment_of(passage: Passage, tempo_qpm: float, count_off: int) -> dict
         "count_off": count_off,
         "of_part": root.accompaniment,
         "intro_bars": root.intro_bars,
+        "naming": "",
     }
 
 
@@ -61,9 +62,11 @@ def want_accompaniment(*, passage: Passage, tempo_qpm: float, count_off: int) ->
             render_model.defer(model_sound_id=sound.pk)
 
 
-def sound_at(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int = 0, accompaniment: bool = False) -> ModelSound | None:
-    """The model, or the accompaniment, at some tempo, rendered or not yet: somebody waits for it, so it goes before what is only kept
-    ready. None where the passage has no accompaniment.
+def sound_at(
+    *, passage: Passage, instrument: str, tempo_qpm: float, count_off: int = 0, accompaniment: bool = False, naming: str = ""
+) -> ModelSound | None:
+    """The model, the accompaniment or the names of the notes at some tempo, rendered or not yet: somebody waits for it, so it goes before
+    what is only kept ready. None where the passage has no accompaniment.
     """
     key: dict[str, Any] | None = {
         "passage": passage,
@@ -72,6 +75,7 @@ def sound_at(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: 
         "count_off": count_off,
         "of_part": 0,
         "intro_bars": 0,
+        "naming": naming,
     }
     if accompaniment:
         key = accompaniment_of(passage, tempo_qpm, count_off)
@@ -90,3 +94,20 @@ def enters_s(sound: ModelSound) -> float:
     expected = accompaniment_expectation(passage, sound.of_part, sound.intro_bars)
     start_s = model_start_s(expected, sound.tempo_qpm, sound.count_off, expected.bars[0].beat_quarters)
     return start_s + intro_quarters(passage, sound.intro_bars) * quarter_s
+
+
+def reference_sound_at(reference: Reference, tempo_qpm: float) -> ReferenceSound | None:
+    """A laid recording at some tempo, made or not yet; None for one that does not fit the notes."""
+    if not reference.laid:
+        return None
+    with transaction.atomic():
+        sound, made = ReferenceSound.objects.get_or_create(reference=reference, tempo_qpm=round(tempo_qpm, 2))
+        if made:
+            stretch_reference.defer(reference_sound_id=sound.pk)
+    return sound
+
+
+def anchors_of(sound: ReferenceSound) -> list[tuple[float, float]]:
+    """When each moment of the passage is played in a recording at its tempo: quarters and seconds."""
+    ratio = sound.reference.laid["tempo_qpm"] / sound.tempo_qpm
+    return [(quarters, round(seconds * ratio, 4)) for quarters, seconds in sound.reference.laid["anchors"]]

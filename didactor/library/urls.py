@@ -30,6 +30,7 @@ urlpatterns = [
     path("passages/<int:pk>/models/", passage_views.models_fragment, name="passage_models_fragment"),
     path("passages/<int:pk>/references/", passage_views.add_reference, name="add_reference"),
     path("references/<int:pk>/", passage_views.reference, name="reference"),
+    path("references/sounds/<int:pk>/", passage_views.reference_sound, name="reference_sound"),
     path("references/<int:pk>/delete/", passage_views.delete_reference, name="delete_reference"),
     path("models/<int:pk>/", views.model_sound, name="model_sound"),
 ]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import QuerySet
 from django.urls import reverse
 
 from didactor.assignments.models import Task
@@ -12,9 +14,9 @@ from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.desk import has_additions, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
-from didactor.library.models import Passage
-from didactor.library.notation import expectation_of
-from didactor.library.sounds import enters_s, sound_at
+from didactor.library.models import Passage, Reference, ReferenceKind
+from didactor.library.notation import expectation_of_passage
+from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
 
@@ -29,7 +31,9 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     the recorder is to begin with.
     """
     assignment, passage = task.assignment, task.passage
-    expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+    expected = expectation_of_passage(passage)
+    heard_before = not task.is_read_at_sight
+    laid = list(references_in_time(task)) if heard_before else []
     return {
         "task": task,
         "assignment": assignment,
@@ -45,9 +49,12 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             "free": task.tempo_is_free,
             "unit": assignment.beat_unit_quarters,
             "countOff": assignment.count_off,
-            "model": bool(expected.notes) and not task.is_read_at_sight,
+            "model": heard_before and bool(expected.notes),
+            "names": heard_before and any(not note.unpitched for note in expected.notes),
             "accompaniment": bool(passage.root.accompaniment),
+            "references": [_reference_data(reference) for reference in laid],
         },
+        "laid": laid,
         "prepared_s": prepared_s(task),
         "steps": step_entries(task, list(task.takes.all()), step),
         "bar_numbers": list(dict.fromkeys(bar.number for bar in expected.bars)),
@@ -79,17 +86,61 @@ def may_be_heard(task: Task, *, accompaniment: bool) -> bool:
     return not task.is_sealed and not task.assignment.is_listening and (accompaniment or not task.is_read_at_sight)
 
 
-def sound_data(task: Task, tempo: int, *, accompaniment: bool) -> dict[str, Any]:
-    """Where the model or the accompaniment at a tempo is, ``leadS`` the time in it at which the passage begins; ``waiting`` until it is
-    rendered. The accompaniment is the one to record with, too: it counts off by itself.
+def references_in_time(task: Task) -> QuerySet[Reference]:
+    """The teacher's recordings that a line can run with: laid over the score, and played in the order of the student's passage."""
+    root = task.passage.root
+    if task.passage.order != root.order:
+        return Reference.objects.none()
+    return Reference.objects.filter(passage=root, laid__isnull=False)
+
+
+def _reference_data(reference: Reference) -> dict[str, Any]:
+    """``film``: where the picture is; ``laid`` when in it each moment is played."""
+    film = reverse("library:reference", args=[reference.pk]) if reference.kind == ReferenceKind.VIDEO else ""
+    return {
+        "id": reference.pk,
+        "title": reference.title,
+        "film": film,
+        "laid": reference.laid["anchors"] if film and reference.laid else [],
+    }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """What a student wants to hear: the model, unless something else is named; at a tempo of the passage's, beats a minute."""
+
+    tempo: int
+    accompaniment: bool = False
+    naming: str = ""
+    reference: int | None = None
+
+
+def sound_data(task: Task, wanted: Wanted) -> dict[str, Any]:
+    """Where a sound is, ``leadS`` the time in it at which the passage begins; ``waiting`` until it is made. A teacher's recording has
+    ``anchors`` instead, quarters and seconds, since its time bends. The accompaniment is the one to record with, too: it counts off by itself.
     """
-    qpm = beats_to_quarters_per_minute(tempo, task.assignment.beat_unit)
-    count_off = task.assignment.count_off if accompaniment else 0
-    instrument = task.enrolment.instrument
-    sound = sound_at(passage=task.passage, instrument=instrument, tempo_qpm=qpm, count_off=count_off, accompaniment=accompaniment)
+    qpm = beats_to_quarters_per_minute(wanted.tempo, task.assignment.beat_unit)
+    if wanted.reference is not None:
+        reference = references_in_time(task).filter(pk=wanted.reference).first()
+        stretch = reference_sound_at(reference, qpm) if reference else None
+        if stretch is None or stretch.failed:
+            return {"failed": True}
+        if not stretch.sound:
+            return {"waiting": True}
+        url = reverse("library:reference_sound", args=[stretch.pk])
+        return {"url": url, "leadS": 0.0, "anchors": anchors_of(stretch), "tempo": wanted.tempo}
+    count_off = task.assignment.count_off if wanted.accompaniment else 0
+    sound = sound_at(
+        passage=task.passage,
+        instrument=task.enrolment.instrument,
+        tempo_qpm=qpm,
+        count_off=count_off,
+        accompaniment=wanted.accompaniment,
+        naming=wanted.naming,
+    )
     if sound is None or sound.failed:
         return {"failed": True}
     if not sound.sound:
         return {"waiting": True}
     url = reverse("library:model_sound", args=[sound.pk])
-    return {"url": url, "sound": sound.pk, "leadS": enters_s(sound) if accompaniment else MODEL_LEAD_S, "tempo": tempo}
+    return {"url": url, "sound": sound.pk, "leadS": enters_s(sound) if wanted.accompaniment else MODEL_LEAD_S, "tempo": wanted.tempo}

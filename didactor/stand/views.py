@@ -29,7 +29,7 @@ from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
 from didactor.progress.rows import task_rows
 from didactor.stand.pages import take_page, task_page
-from didactor.stand.playing import may_be_heard, playing_page, sound_data
+from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_data
 from didactor.takes import services
 from didactor.takes.models import Take
 from didactor.takes.soundcheck import MOST_BYTES, check_sound
@@ -121,10 +121,13 @@ def play(request: Request, pk: int) -> HttpResponse:
 def sounds(request: Request, pk: int) -> HttpResponse:
     """The model or the accompaniment at one of the passage's tempi; asked for again until it is rendered."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    tempo, accompaniment = read_id(request.POST.get("tempo")), "accompaniment" in request.POST
+    tempo, names = read_id(request.POST.get("tempo")), "names" in request.POST
+    accompaniment = "accompaniment" in request.POST and not names and "reference" not in request.POST
     if tempo not in found.tempi or tempo is None or not may_be_heard(found, accompaniment=accompaniment):
         return JsonResponse({"failed": True}, status=400)
-    return JsonResponse(sound_data(found, tempo, accompaniment=accompaniment))
+    naming = ("own" if request.user.studio.note_names else "letters") if names else ""
+    reference = read_id(request.POST["reference"]) or 0 if "reference" in request.POST else None
+    return JsonResponse(sound_data(found, Wanted(tempo=tempo, accompaniment=accompaniment, naming=naming, reference=reference)))
 
 
 @student_only

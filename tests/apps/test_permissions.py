@@ -11,7 +11,7 @@ from django.urls import URLPattern, URLResolver, get_resolver, reverse
 from didactor.assignments.models import Series
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
-from didactor.library.models import ModelSound, Reference
+from didactor.library.models import ModelSound, Reference, ReferenceSound
 from didactor.review.services import open_review
 from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
@@ -53,6 +53,7 @@ EXPECTED = {
     "library:add_reference": TEACHER,
     "library:delete_reference": TEACHER,
     "library:reference": BOTH | {"ossian", "guardian"},
+    "library:reference_sound": BOTH | {"ossian", "guardian"},
     "library:add_recording": {"teacher", "stranger"},
     "library:write": {"teacher", "stranger"},
     "library:write_fragment": {"teacher", "stranger"},
@@ -160,6 +161,9 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.reference = Reference.objects.create(
             passage=scene.passage, title="As I play it", kind="sound", file=ContentFile(b"x" * 100, name="x.mp4"), created_by=scene.teacher
         )
+        cls.reference_sound = ReferenceSound.objects.create(
+            reference=cls.reference, tempo_qpm=60, sound=ContentFile(b"x" * 100, name="y.mp3")
+        )
         cls.series = Series.objects.create(studio=scene.teacher.studio, title="Scales")
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
@@ -190,6 +194,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "library:exercise_fragment": ["scale"],
             **{f"library:{n}": [scene.passage.pk] for n in PASSAGE},
             "library:reference": [cls.reference.pk],
+            "library:reference_sound": [cls.reference_sound.pk],
             "library:delete_reference": [cls.reference.pk],
             "library:write": ["melody"],
             "library:write_fragment": ["melody"],

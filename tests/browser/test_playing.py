@@ -32,7 +32,8 @@ class PlayingTests(BrowserTestCase):
 
     def with_help(self, page: Page, value: str) -> None:
         page.locator("[data-more] summary").click()
-        page.locator("[data-help]").select_option(value)
+        for box in page.locator("[data-help]").all():
+            box.set_checked(box.get_attribute("data-help") in value.split())
         page.locator("[data-more] summary").click()
 
     def line(self, page: Page) -> float | None:

@@ -44,11 +44,11 @@ test("a sound that is being made is asked for until it is there, fetched and dec
 
 test("the accompaniment is another sound, and so is another tempo", async () => {
   const sounds = new Sounds("/s/");
-  for (const [tempo, along] of [[60, false], [60, true], [66, false]]) {
+  for (const [tempo, what] of [[60, {}], [60, { accompaniment: 1 }], [66, {}], [60, { reference: 7 }]]) {
     answers = [{ url: "/m/", leadS: 1 }, {}];
-    await passing(sounds.at(context, tempo, along));
+    await passing(sounds.at(context, tempo, what));
   }
-  assert.deepEqual(asked.map(([, body]) => body).filter(Boolean), ["tempo=60", "tempo=60&accompaniment=1", "tempo=66"]);
+  assert.deepEqual(asked.map(([, body]) => body).filter(Boolean), ["tempo=60", "tempo=60&accompaniment=1", "tempo=66", "tempo=60&reference=7"]);
 });
 
 test("what cannot be had says what to choose instead", async () => {

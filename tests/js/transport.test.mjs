@@ -1,6 +1,7 @@
 import assert from "node:assert/strict";
 import { beforeEach, mock, test } from "node:test";
 
+import { along, even } from "../../didactor/static/js/timing.js";
 import { Transport, clicksIn, heardNow } from "../../didactor/static/js/transport.js";
 
 // Two bars of four quarters after an upbeat of one; quarters last half a second.
@@ -45,7 +46,7 @@ test("what is heard now is the output's own time carried on, or the clock less t
 
 test("the count-off leads to the first full bar: an upbeat is played inside it", () => {
   const transport = new Transport(context);
-  transport.start({ sound: SOUND, quarterS: 0.5, from: 0, to: 9, count: 4, overlap: 1 });
+  transport.start({ sounds: [SOUND], timing: even(0.5), from: 0, to: 9, count: 4, overlap: 1 });
   assert.deepEqual(context.clicks.slice(0, 4), [10.12, 10.62, 11.12, 11.62]);
   near(context.sources[0].when[0], 11.62);
   near(context.sources[0].when[1], 0.3);
@@ -60,7 +61,7 @@ test("the count-off leads to the first full bar: an upbeat is played inside it",
 test("a stretch begins inside the sound, and stops by itself after its end", () => {
   const transport = new Transport(context);
   let ended = 0;
-  transport.start({ sound: SOUND, quarterS: 0.5, from: 5, to: 9, onEnd: () => (ended += 1) });
+  transport.start({ sounds: [SOUND], timing: even(0.5), from: 5, to: 9, onEnd: () => (ended += 1) });
   near(context.sources[0].when[1], 0.3 + 2.5);
   near(context.sources[0].when[2], 2 + 0.6);
   until(12.3);
@@ -73,7 +74,7 @@ test("a stretch begins inside the sound, and stops by itself after its end", () 
 
 test("round and round the next round begins where the last one ends", () => {
   const transport = new Transport(context);
-  transport.start({ sound: SOUND, quarterS: 0.5, from: 1, to: 5, again: true, clicks: clicksIn(BARS, 1, 5) });
+  transport.start({ sounds: [SOUND], timing: even(0.5), from: 1, to: 5, again: true, clicks: clicksIn(BARS, 1, 5) });
   until(16.3);
   assert.deepEqual(context.sources.map((s) => Number(s.when[0].toFixed(2))), [10.12, 12.12, 14.12, 16.12]);
   assert.equal(context.sources[0].when[2], 2);
@@ -86,10 +87,13 @@ test("round and round the next round begins where the last one ends", () => {
 
 test("an accompaniment that counts off by itself is heard from its beginning", () => {
   const transport = new Transport(context);
-  transport.start({ sound: { buffer: {}, leadS: 4 }, quarterS: 0.5, from: 0, to: 9, count: 4, prelude: true });
+  transport.start({ sounds: [{ buffer: {}, leadS: 4, counts: true }, SOUND], timing: even(0.5), from: 0, to: 9, count: 4 });
   assert.deepEqual(context.clicks, []);
   near(context.sources[0].when[0], 10.12);
   near(context.sources[0].when[1], 0);
+  // The melody joins it where the passage begins.
+  near(context.sources[1].when[0], 14.12);
+  near(context.sources[1].when[1], 0.3);
   context.currentTime = 15.12;
   near(transport.position().quarters, 2);
   transport.stop();
@@ -97,8 +101,32 @@ test("an accompaniment that counts off by itself is heard from its beginning", (
 
 test("silent clicks are not made", () => {
   const transport = new Transport(context);
-  transport.start({ sound: null, quarterS: 0.5, from: 0, to: 9, clicks: clicksIn(BARS, 0, 9), volume: 0 });
+  transport.start({ timing: even(0.5), from: 0, to: 9, clicks: clicksIn(BARS, 0, 9), volume: 0 });
   until(11);
   assert.deepEqual(context.clicks, []);
+  transport.stop();
+});
+
+test("with a teacher's own playing, count-off, clicks and place follow its time", () => {
+  const transport = new Transport(context);
+  const timing = along([[0, 2], [4, 4], [8, 8]]);
+  transport.start({ sounds: [{ buffer: {}, leadS: 0 }], timing, from: 4, to: 8, count: 2, beat: 1, clicks: [[4, 1], [6, 1]] });
+  // Here a quarter lasts a second.
+  assert.deepEqual(context.clicks.slice(0, 2).map((time) => Number(time.toFixed(2))), [10.12, 11.12]);
+  near(context.sources[0].when[0], 12.12);
+  near(context.sources[0].when[1], 4);
+  until(14.3);
+  near(context.clicks.at(-1), 14.12);
+  context.currentTime = 15.12;
+  near(transport.position().quarters, 7);
+  transport.stop();
+});
+
+test("from a bar inside, an accompaniment begins there and the page counts off", () => {
+  const transport = new Transport(context);
+  transport.start({ sounds: [{ buffer: {}, leadS: 4, counts: true }], timing: even(0.5), from: 4, to: 9, count: 4 });
+  assert.equal(context.clicks.length, 4);
+  near(context.sources[0].when[0], 12.12);
+  near(context.sources[0].when[1], 6);
   transport.stop();
 });

@@ -3,6 +3,8 @@
 import { Cursor } from "./cursor.js";
 import { recordWith } from "./recorder.js";
 import { Sounds } from "./sounds.js";
+import { Film } from "./film.js";
+import { along, even } from "./timing.js";
 import { Transport, clicksIn } from "./transport.js";
 
 const stage = document.querySelector("[data-stage]");
@@ -12,6 +14,7 @@ const part = (name) => thumb.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
 const cursor = new Cursor(stage.querySelector("[data-sheet]"), stage, data);
 const sounds = new Sounds(data.sounds);
+const film = new Film(document.querySelector("[data-film]"));
 const length = Math.max(...data.bars.map(([, , start, long]) => start + long));
 let tempo = data.tempo;
 let context = null;
@@ -26,7 +29,7 @@ function showTempo() {
   const record = part("[data-act=record]");
   const asked = data.free ? tempo : data.asked;
   if (record) record.textContent = `Record at ${asked}`;
-  recordWith({ tempo: asked, own: data.free, ...(data.free && data.accompaniment ? { backing: () => sounds.find(asked, true) } : {}) });
+  recordWith({ tempo: asked, own: data.free, ...(data.free && data.accompaniment ? { backing: () => sounds.find(asked, { accompaniment: 1 }) } : {}) });
 }
 
 const quarterS = () => 60 / (tempo * data.unit);
@@ -43,39 +46,72 @@ function showChosen() {
   stage.querySelectorAll("rect.bar").forEach((rect) => rect.classList.toggle("looped", inside.has(rect.dataset.bar)));
 }
 
+// The helps that are on, in the order in which they are taken away.
+const HELPS = ["names", "melody", "accompaniment", "beat"];
+const help = (name) => part(`[data-help=${name}]`);
+const helps = (name) => Boolean(help(name)?.checked && !help(name).disabled);
+const teacher = () => data.references.find((reference) => String(reference.id) === part("[data-by]")?.value) ?? null;
+
+// With the teacher's own playing, whose time bends, nothing that is rendered evenly can sound.
+function showHelps() {
+  const bent = teacher() !== null && help("melody").checked;
+  for (const name of ["names", "accompaniment"]) if (help(name)) help(name).disabled = bent;
+  part("[data-less]").hidden = !HELPS.some(helps);
+  film.show(bent ? teacher() : null);
+}
+
+function oneHelpLess() {
+  const first = HELPS.find(helps);
+  if (first) help(first).checked = false;
+  showHelps();
+  if (transport?.running) {
+    settle();
+    play();
+  }
+}
+
+function wanted() {
+  const by = teacher();
+  if (by && helps("melody")) return [{ reference: by.id }];
+  const found = [];
+  if (helps("melody")) found.push({});
+  if (helps("accompaniment")) found.push({ accompaniment: 1 });
+  if (helps("names")) found.push({ names: 1 });
+  return found;
+}
+
 async function play() {
   context ??= new AudioContext();
   await context.resume();
   transport ??= new Transport(context);
-  const help = part("[data-help]").value;
-  const melody = help === "melody" || help === "alone";
-  let sound = null;
-  if (melody || help === "accompaniment") {
+  const asked = wanted();
+  let found = [];
+  if (asked.length) {
     part("[data-go]").disabled = true;
     say("Getting the sound ready …");
     try {
-      sound = await sounds.at(context, tempo, help === "accompaniment");
+      found = await Promise.all(asked.map((what) => sounds.at(context, tempo, what)));
+      say("");
     } catch (error) {
       say(error.message);
     }
     part("[data-go]").disabled = false;
-    if (!sound) return;
-    say("");
+    if (found.length < asked.length) return;
   }
   const { from, to, beat } = chosen();
   const parts = Number(part("[data-parts]").value);
+  const bent = found.find((sound) => sound.anchors);
   await keepAwake();
   transport.start({
-    sound,
-    quarterS: quarterS(),
+    sounds: found.map((sound, index) => ({ ...sound, counts: Boolean(asked[index].accompaniment) })),
+    timing: bent ? along(bent.anchors) : even(quarterS()),
     from,
     to,
     again: part("[data-round]").checked,
     count: data.countOff,
     beat,
     overlap: from === 0 ? data.pickup : 0,
-    prelude: help === "accompaniment" && from === 0,
-    clicks: help === "melody" || help === "beat" ? clicksIn(data.bars, from, to, parts) : [],
+    clicks: helps("beat") ? clicksIn(data.bars, from, to, parts) : [],
     volume: Number(part("[data-volume]").value),
     onEnd: settle,
   });
@@ -85,15 +121,17 @@ async function play() {
 
 function step() {
   if (!transport?.running) return;
-  const { quarters, counted } = transport.position();
+  const { quarters, counted, begun } = transport.position();
   part("[data-beats]").textContent = counted || "";
   cursor.show(quarters);
+  film.follow(begun ? quarters : null);
   requestAnimationFrame(step);
 }
 
 function settle() {
   transport?.stop();
   cursor.hide();
+  film.pause();
   part("[data-beats]").textContent = "";
   lock?.release();
   lock = null;
@@ -127,8 +165,10 @@ part("[data-slower]").addEventListener("click", () => move(-1));
 part("[data-faster]").addEventListener("click", () => move(1));
 part("[data-more]").addEventListener("change", () => {
   showChosen();
+  showHelps();
   if (transport?.running) settle();
 });
+part("[data-less]").addEventListener("click", oneHelpLess);
 // Pedals are keyboards that know a few keys: space, page up and page down.
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, select, textarea, button, a, summary, audio") && event.key === " ") return;
@@ -159,3 +199,4 @@ document.addEventListener("recording", () => {
 document.addEventListener("visibilitychange", () => document.visibilityState === "visible" && transport?.running && keepAwake());
 showTempo();
 showChosen();
+showHelps();

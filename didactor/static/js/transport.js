@@ -41,19 +41,21 @@ export class Transport {
     return this.timer !== null;
   }
 
-  // sound: { buffer, leadS } or null. quarterS: seconds a quarter. from, to: quarters. count: beats counted off, each `beat` quarters
-  // long, of which `overlap` quarters are the anacrusis. prelude: the sound counts off and plays its introduction by itself. clicks: as of
-  // `clicksIn`. volume: of the clicks, 0..1.
-  start({ sound, quarterS, from, to, again = false, count = 0, beat = 1, overlap = 0, prelude = false, clicks = [], volume = 0.6, onEnd = () => {} }) {
+  // sounds: [{ buffer, leadS, counts }]; one that `counts` plays its own count-off and introduction, `leadS` seconds, where the stretch begins
+  // with the passage. timing: see timing.js. from, to: quarters. count: beats counted off, each `beat` quarters long, of which `overlap`
+  // quarters are the anacrusis. clicks: as of `clicksIn`. volume: of the clicks, 0..1.
+  start({ sounds = [], timing, from, to, again = false, count = 0, beat = 1, overlap = 0, clicks = [], volume = 0.6, onEnd = () => {} }) {
     this.stop();
-    Object.assign(this, { sound, quarterS, from, to, again, onEnd, volume, clicks });
+    Object.assign(this, { sounds, timing, from, to, again, onEnd, volume, clicks });
     const begins = this.context.currentTime + BEGINS_IN_S;
-    const counting = prelude ? sound.leadS : Math.max(0, count * beat - overlap) * quarterS;
+    const beatS = timing.seconds(from + beat) - timing.seconds(from);
+    const prelude = from === 0 ? Math.max(0, ...sounds.filter((sound) => sound.counts).map((sound) => sound.leadS)) : 0;
+    const counting = prelude || (Math.max(0, count * beat - overlap) * beatS) / beat;
     if (prelude) count = 0;
-    for (let k = 0; k < count; k += 1) click(this.context, begins + k * beat * quarterS, 1, this.context.destination);
-    this.counted = { begins, beatS: beat * quarterS, count };
+    for (let k = 0; k < count; k += 1) click(this.context, begins + k * beatS, 1, this.context.destination);
+    this.counted = { begins, beatS, count };
     this.rounds = [];
-    this.#round(begins + counting, prelude ? sound.leadS : 0);
+    this.#round(begins + counting, prelude);
     this.timer = setInterval(() => this.#tick(), TIMER_MS);
     this.#tick();
   }
@@ -73,22 +75,30 @@ export class Transport {
     const { begins, beatS, count } = this.counted;
     const beats = Math.floor((now - begins) / beatS) + 1;
     return {
-      quarters: Math.min(this.to, Math.max(this.from, this.from + (now - round.at) / this.quarterS)),
+      quarters: Math.min(this.to, Math.max(this.from, this.timing.quarters(this.timing.seconds(this.from) + now - round.at))),
       counted: beats >= 1 && beats <= count ? beats : 0,
       begun: now >= round.at,
     };
   }
 
-  #round(at, before = 0) {
-    const seconds = (this.to - this.from) * this.quarterS;
+  #round(at, prelude = 0) {
+    const seconds = this.#after(this.to);
     this.rounds.push({ at, seconds, next: 0 });
-    if (!this.sound) return;
-    const source = this.context.createBufferSource();
-    source.buffer = this.sound.buffer;
-    source.connect(this.context.destination);
-    source.onended = () => this.sources.delete(source);
-    source.start(at - before, this.sound.leadS - before + this.from * this.quarterS, before + (this.again ? seconds : seconds + RINGS_S));
-    this.sources.add(source);
+    for (const sound of this.sounds) {
+      const before = sound.counts ? prelude : 0;
+      const source = this.context.createBufferSource();
+      source.buffer = sound.buffer;
+      source.connect(this.context.destination);
+      source.onended = () => this.sources.delete(source);
+      const offset = sound.leadS - before + this.timing.seconds(this.from);
+      source.start(at - before, offset, before + (this.again ? seconds : seconds + RINGS_S));
+      this.sources.add(source);
+    }
+  }
+
+  // Seconds from the beginning of the stretch to a place in it.
+  #after(quarters) {
+    return this.timing.seconds(quarters) - this.timing.seconds(this.from);
   }
 
   #tick() {
@@ -98,7 +108,7 @@ export class Transport {
     for (const round of this.rounds) {
       for (; round.next < this.clicks.length; round.next += 1) {
         const [quarters, strength] = this.clicks[round.next];
-        const time = round.at + (quarters - this.from) * this.quarterS;
+        const time = round.at + this.#after(quarters);
         if (time > until) break;
         if (this.volume > 0) click(this.context, time, strength * this.volume, this.context.destination);
       }
@@ -106,7 +116,7 @@ export class Transport {
     const last = this.rounds.at(-1);
     const ends = last.at + last.seconds;
     if (this.again && ends < until) this.#round(ends);
-    else if (!this.again && heardNow(this.context) > ends + (this.sound ? RINGS_S / 2 : 0)) {
+    else if (!this.again && heardNow(this.context) > ends + (this.sounds.length ? RINGS_S / 2 : 0)) {
       this.stop();
       this.onEnd();
     }

@@ -1,0 +1,109 @@
+"""Playing along with the teacher's own recording, and with the names of the notes said."""
+
+from __future__ import annotations
+
+import json
+
+from django.core.files.uploadedfile import TemporaryUploadedFile
+from django.test import TestCase
+from django.urls import reverse
+
+from didactor.assignments.services import open_sealed
+from didactor.library.desk import add_reference
+from didactor.library.jobs import lay_reference, render_model, stretch_reference
+from didactor.library.models import ModelSound, Reference, ReferenceSound
+from didactor.library.notation import names_in_time
+from tests import scene as scenes
+from tests.core.test_laid_over import OTHER
+from tests.music import wav
+
+
+class PlayingAlongTests(scenes.OwnFolders, TestCase):
+    def setUp(self):
+        self.scene = scenes.build(stage="steady", ladder=[60.0, 76.0, 92.0])
+        self.client.force_login(self.scene.ylva.student)
+
+    def recorded(self, body: bytes | None = None) -> Reference:
+        body = body or wav(tempo=80.0)
+        upload = TemporaryUploadedFile("mine.wav", "audio/wav", len(body), None)
+        upload.write(body)
+        upload.flush()
+        made = add_reference(passage=self.scene.passage, teacher=self.scene.teacher, upload=upload, title="As I play it")
+        lay_reference(reference_id=made.pk)
+        made.refresh_from_db()
+        return made
+
+    def data(self) -> dict:
+        page = self.client.get(reverse("stand:play", args=[self.scene.task.pk])).content.decode()
+        return json.loads(page.split('id="playing-data" type="application/json">', 1)[1].split("</script>", 1)[0])
+
+    def sound(self, **post: object):
+        return self.client.post(reverse("stand:sounds", args=[self.scene.task.pk]), post)
+
+    def test_the_teachers_recording_comes_at_the_students_tempo_with_its_own_time(self):
+        reference = self.recorded()
+        self.assertAlmostEqual(reference.laid["tempo_qpm"], 80.0, delta=1.0)
+        self.assertEqual([r["title"] for r in self.data()["references"]], ["As I play it"])
+        self.assertEqual(self.sound(tempo=60, reference=reference.pk).json(), {"waiting": True})
+        stretch_reference(reference_sound_id=ReferenceSound.objects.get().pk)
+        found = self.sound(tempo=60, reference=reference.pk).json()
+        self.assertEqual(found["leadS"], 0.0)
+        (first_q, first_s), *_, (last_q, last_s) = found["anchors"]
+        self.assertAlmostEqual((last_s - first_s) / (last_q - first_q), 1.0, delta=0.02)
+        self.assertEqual(self.client.get(found["url"]).status_code, 200)
+        self.assertEqual(ReferenceSound.objects.count(), 1)
+
+    def test_a_recording_of_something_else_says_so_and_plays_plain(self):
+        reference = self.recorded(wav(text=OTHER))
+        self.assertIsNone(reference.laid)
+        self.assertIn("does not follow the written notes", reference.does_not_fit)
+        self.assertEqual(self.data()["references"], [])
+        self.assertEqual(self.sound(tempo=60, reference=reference.pk).json(), {"failed": True})
+        self.client.force_login(self.scene.teacher)
+        self.assertContains(self.client.get(reverse("library:passage", args=[self.scene.passage.pk])), "does not follow the written notes")
+
+    def test_nothing_of_another_passage_and_nothing_before_reading_at_sight(self):
+        reference = self.recorded()
+        for wrong in (reference.pk + 99, "²", "-1", ""):
+            self.assertEqual(self.sound(tempo=60, reference=wrong).json(), {"failed": True}, wrong)
+        self.scene.assignment.stage, self.scene.assignment.preparation_s = "sight_reading", 30
+        self.scene.assignment.save()
+        open_sealed(self.scene.task)
+        for what in ({"reference": reference.pk}, {"names": 1}, {}):
+            self.assertEqual(self.sound(tempo=60, accompaniment=1, **what).json(), {"failed": True}, what)
+        self.assertEqual(self.data()["references"], [])
+
+    def test_a_broken_off_stretch_is_said_and_a_second_run_changes_nothing(self):
+        reference = self.recorded()
+        self.sound(tempo=60, reference=reference.pk)
+        made = ReferenceSound.objects.get()
+        stretch_reference(reference_sound_id=made.pk)
+        name = ReferenceSound.objects.get().sound.name
+        stretch_reference(reference_sound_id=made.pk)
+        lay_reference(reference_id=reference.pk)
+        self.assertEqual(ReferenceSound.objects.get().sound.name, name)
+        ReferenceSound.objects.update(sound="", failed=True)
+        self.assertEqual(self.sound(tempo=60, reference=reference.pk).json(), {"failed": True})
+
+    def test_the_names_of_the_notes_are_said_where_they_are_played(self):
+        self.assertTrue(self.data()["names"])
+        self.assertEqual(self.sound(tempo=60, names=1).json(), {"waiting": True})
+        spoken = ModelSound.objects.get(naming="letters")
+        render_model(model_sound_id=spoken.pk)
+        self.assertEqual(self.sound(tempo=60, names=1).json()["leadS"], 0.3)
+        named = names_in_time(spoken.passage, "letters")
+        # Written pitch, for a clarinet in B flat: the key has four sharps more than two.
+        self.assertEqual([name for _, name in named][:3], ["B", "E", "F♯"])
+        self.assertEqual([at for at, _ in named], sorted({at for at, _ in named}))
+        # The ones who hear models are not offered it among them.
+        self.client.force_login(self.scene.teacher)
+        page = self.client.get(reverse("library:passage_models_fragment", args=[self.scene.passage.pk]))
+        self.assertNotIn(spoken, page.context["models"])
+
+    def test_a_studios_own_names_are_the_ones_that_are_said(self):
+        studio = self.scene.teacher.studio
+        studio.note_names = {"B": "Bee", "E": "Owl"}
+        studio.save()
+        self.sound(tempo=60, names=1)
+        passage = ModelSound.objects.get(naming="own").passage
+        self.assertEqual([name for _, name in names_in_time(passage, "own")][:3], ["Bee", "Owl", "F♯"])
