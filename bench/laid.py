@@ -58,10 +58,8 @@ def main() -> int:
             medians.append(float(np.median(errors_ms)))
             errors += errors_ms
         if options.said:
-            place = f"{INSTRUMENTS[number % len(INSTRUMENTS)]} {number}"
-            print(
-                f"  {place}: {'refused' if errors_ms is None else np.round(errors_ms).astype(int).tolist()}; other {'refused' if other else 'LAID'}"
-            )
+            found_ms = "refused" if errors_ms is None else np.round(errors_ms).astype(int).tolist()
+            print(f"  {INSTRUMENTS[number % len(INSTRUMENTS)]} {number}: {found_ms}; other {'refused' if other else 'LAID'}")
     figures = {
         "bar_starts_median_ms": round(float(np.median(errors)), 1),
         "bar_starts_p95_ms": round(float(np.percentile(errors, 95)), 1),

@@ -7,6 +7,7 @@ since a line that runs beside the music is worse than none.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -123,7 +124,7 @@ def _without_holes(moments: tuple[tuple[float, float], ...], expectation: Expect
     edges = [written[0], *at, written[-1]]
     return all(
         later - earlier <= LONGEST_GAP_BARS * bar or not any(earlier < w < later for w in written)
-        for earlier, later in zip(edges, edges[1:], strict=False)
+        for earlier, later in itertools.pairwise(edges)
     )
 
 

@@ -8,9 +8,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
-from django.core.files.base import ContentFile
+from django.core.files.base import ContentFile, File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import F
@@ -399,7 +399,7 @@ def add_reference(*, passage: Passage, teacher: Person, upload: UploadedFile, ti
         source.seek(0)
         suffix = "webm" if _VIDEO_TYPES[container] == "video/webm" else "mp4"
         upload.name = f"reference.{suffix}"
-        kind, file = ReferenceKind.VIDEO, upload
+        kind, file = ReferenceKind.VIDEO, cast("File[bytes]", upload)
     else:
         kind, file = ReferenceKind.SOUND, ContentFile(copy.body, name="reference.mp4")
     with transaction.atomic():

@@ -109,5 +109,6 @@ def reference_sound_at(reference: Reference, tempo_qpm: float) -> ReferenceSound
 
 def anchors_of(sound: ReferenceSound) -> list[tuple[float, float]]:
     """When each moment of the passage is played in a recording at its tempo: quarters and seconds."""
-    ratio = sound.reference.laid["tempo_qpm"] / sound.tempo_qpm
-    return [(quarters, round(seconds * ratio, 4)) for quarters, seconds in sound.reference.laid["anchors"]]
+    laid = sound.reference.laid or {"tempo_qpm": sound.tempo_qpm, "anchors": []}
+    ratio = laid["tempo_qpm"] / sound.tempo_qpm
+    return [(quarters, round(seconds * ratio, 4)) for quarters, seconds in laid["anchors"]]

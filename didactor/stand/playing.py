@@ -116,8 +116,10 @@ class Wanted:
 
 
 def sound_data(task: Task, wanted: Wanted) -> dict[str, Any]:
-    """Where a sound is, ``leadS`` the time in it at which the passage begins; ``waiting`` until it is made. A teacher's recording has
-    ``anchors`` instead, quarters and seconds, since its time bends. The accompaniment is the one to record with, too: it counts off by itself.
+    """Where a sound is, ``leadS`` the time in it at which the passage begins; ``waiting`` until it is made.
+
+    A teacher's recording has ``anchors`` besides, quarters and seconds, since its time bends. The accompaniment is the one to record with,
+    too: it counts off by itself.
     """
     qpm = beats_to_quarters_per_minute(wanted.tempo, task.assignment.beat_unit)
     if wanted.reference is not None:

@@ -10,4 +10,5 @@ def read_wave(body: bytes) -> tuple[int, npt.NDArray[np.float32]]:
     """Rate and mono samples of what a program of ours wrote. Not for files from outside."""
     rate_hz = int.from_bytes(body[24:28], "little")
     start = body.index(b"data") + 8
-    return rate_hz, np.frombuffer(body[start : start + (len(body) - start) // 2 * 2], dtype="<i2").astype(np.float32) / 32767
+    samples = np.frombuffer(body[start : start + (len(body) - start) // 2 * 2], dtype="<i2").astype(np.float32) / np.float32(32767)
+    return rate_hz, samples.astype(np.float32)

@@ -196,7 +196,7 @@ def _stroke(note: PerformedNote, instrument: Instrument, rng: np.random.Generato
 
 
 def taps(times_s: tuple[float, ...], length: int, seed: int) -> Samples:
-    """A stick on wood at each time, ``length`` samples at ``RATE_HZ``, at most 1 loud: what is counted off with, another one with each seed."""
+    """A stick on wood at each time, ``length`` samples at ``RATE_HZ``, at most 1 loud: what is counted off with, another with each seed."""
     rng = np.random.default_rng((seed, 2))
     time = np.arange(int(0.15 * RATE_HZ)) / RATE_HZ
     pitch_hz, loud, fall_s = float(rng.uniform(600, 1800)), float(rng.uniform(0.35, 0.9)), float(rng.uniform(0.012, 0.035))
