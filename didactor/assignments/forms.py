@@ -13,6 +13,7 @@ from didactor.assignments.models import (
     BEAT_UNITS,
     MUST_SHOW,
     Assignment,
+    FindOut,
     Metronome,
     StudentSees,
 )
@@ -47,6 +48,12 @@ KEPT = (
     "instructions",
     "question",
     "ladder",
+    "find_out",
+    "aids_open",
+    "minutes",
+    "place",
+    "to_the_end",
+    "first_kept",
 )
 
 
@@ -117,6 +124,18 @@ class AssignmentForm(forms.Form):
         help_text=f"For those who hardly read: {MOST_PICTURES} rows at most and yours, with a picture each.",
     )
     listen_first = forms.BooleanField(required=False, initial=True, label="Listen and mark first, then see what was heard")
+    to_the_end = forms.BooleanField(required=False, label="Handed in only after it was played back to the end")
+    first_kept = forms.BooleanField(
+        required=False,
+        label="The first take is kept",
+        help_text="Retakes are welcome; what was gained since the first one is shown to both of you.",
+    )
+    find_out = forms.ChoiceField(choices=FindOut.choices, initial=FindOut.BY_STAGE, required=False, label="Found before it is told")
+    aids_open = forms.BooleanField(required=False, label="The study sheet is open while the preparation clock runs")
+    minutes = forms.IntegerField(min_value=1, max_value=240, required=False, label="Minutes a day")
+    place = forms.IntegerField(
+        min_value=1, max_value=99, required=False, label="Place on the stand", help_text="1 comes first; empty: by date."
+    )
     students_see = forms.ChoiceField(choices=StudentSees.choices, initial=StudentSees.MARKS, label="Students see")
     keep_as = forms.CharField(max_length=80, required=False, label="Keep these targets as a template named")
     group = forms.ModelChoiceField(queryset=Group.objects.none(), required=False, empty_label="—", label="Whole group")
@@ -195,6 +214,7 @@ class AssignmentForm(forms.Form):
         fields["preparation_s"] = (usual if data["preparation_s"] is None else data["preparation_s"]) or None
         fields["ritardando_beats"] = data["ritardando_beats"] or 0.0
         fields["metronome"] = data["metronome"] or Metronome.ALLOWED
+        fields["find_out"] = data["find_out"] or FindOut.BY_STAGE
         return fields
 
 

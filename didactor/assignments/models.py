@@ -45,6 +45,14 @@ class Metronome(models.TextChoices):
 MUST_SHOW = {"instrument": "the whole instrument", "hands": "both hands", "face": "the face", "posture": "the posture"}
 
 
+class FindOut(models.TextChoices):
+    """Whether what is to be found in the notes is asked before it is told."""
+
+    BY_STAGE = "stage", "As the stage has it: in first reading and sight-reading"
+    YES = "yes", "The student looks first"
+    NO = "no", "Everything is open from the start"
+
+
 class Series(models.Model):
     """Check-offs that belong together, each an assignment with its own date: five scales by the end of term."""
 
@@ -129,6 +137,13 @@ class Assignment(models.Model):
     preparation_s = models.PositiveIntegerField(null=True, blank=True)
     question = models.TextField(blank=True)
     ladder = ArrayField(models.FloatField(), default=list, blank=True)
+    find_out = models.CharField(max_length=5, choices=FindOut.choices, default=FindOut.BY_STAGE)
+    aids_open = models.BooleanField(default=False, help_text="The study sheet is open while the preparation clock runs.")
+    minutes = models.PositiveSmallIntegerField(null=True, blank=True, help_text="A day.")
+    place = models.PositiveSmallIntegerField(null=True, blank=True, help_text="On the stand: 1 comes first.")
+    to_the_end = models.BooleanField(default=False, help_text="A take is handed in after it was played to its end.")
+    first_kept = models.BooleanField(default=False, help_text="The first take is kept beside the one that is handed in.")
+    spoken = models.FileField(upload_to="spoken/%Y/%m/", blank=True)
     series = models.ForeignKey(Series, on_delete=models.SET_NULL, null=True, blank=True, related_name="assignments")
     version = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -305,6 +320,18 @@ class Task(models.Model):
         return self.is_read_at_sight and self.opened_at is None
 
     @property
+    def finds_out(self) -> bool:
+        """Whether the student is to look before being told: who reads notes, of music that is written out."""
+        choice = self.assignment.find_out
+        wanted = choice == FindOut.YES or (choice == FindOut.BY_STAGE and BY_SLUG[self.assignment.stage].find_out)
+        return wanted and self.enrolment.reads_notes and not self.assignment.is_listening and self.passage.note_count > 0
+
+    @property
+    def has_found_out(self) -> bool:
+        found: FoundOut | None = getattr(self, "found_out", None)
+        return found is not None and found.done_at is not None
+
+    @property
     def state_in_words(self) -> str:
         """“Handed in”, “To do, late”, “Withdrawn”, “Answered, withdrawn”."""
         if self.withdrawn_at is not None:
@@ -314,3 +341,22 @@ class Task(models.Model):
     @property
     def is_late(self) -> bool:
         return self.state in (TaskState.OPEN, TaskState.IN_WORK) and self.withdrawn_at is None and timezone.now() > self.due_at
+
+
+class FoundOut(models.Model):
+    """What a student found in a passage before being told: when they began and ended to look, what they said, and how it was."""
+
+    task = models.OneToOneField(Task, on_delete=models.CASCADE, related_name="found_out")
+    begun_at = models.DateTimeField(default=timezone.now)
+    done_at = models.DateTimeField(null=True)
+    answers = models.JSONField(default=dict)
+    result = models.JSONField(default=list)
+
+    @property
+    def seconds(self) -> int:
+        """How long it took."""
+        return int((self.done_at - self.begun_at).total_seconds()) if self.done_at else 0
+
+    @property
+    def found(self) -> int:
+        return sum(entry["right"] is True for entry in self.result)

@@ -45,8 +45,13 @@ class TaskQuerySet(models.QuerySet[Any]):
         """Answers in words that nobody has taken yet, oldest first."""
         return self.visible_to(teacher).filter(state="handed_in", answered_at__isnull=False).order_by("answered_at")
 
+    def on_the_stand(self) -> TaskQuerySet:
+        """In the teacher's order, the rest by date; what is passed comes last."""
+        passed = models.Case(models.When(state="passed", then=1), default=0)
+        return self.order_by(passed, models.F("assignment__place").asc(nulls_last=True), "assignment__due_at", "pk")
+
     def for_lists(self) -> TaskQuerySet:
-        return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group").defer(
+        return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group", "found_out").defer(
             "passage__revision__prepared", "passage__revision__reading"
         )
 

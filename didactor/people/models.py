@@ -14,6 +14,7 @@ class Studio(models.Model):
     """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats."""
 
     name = models.CharField(max_length=120)
+    note_colours = models.JSONField(default=dict, blank=True, help_text="Colours of notes for beginners, by letter.")
     note_names = models.JSONField(default=dict, blank=True, help_text="Friendly names of notes for beginners, by letter.")
     counting_words = models.JSONField(default=dict, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -63,7 +64,16 @@ class Person(AbstractUser):
 
     @property
     def consent_missing(self) -> bool:
-        return self.is_minor and not self.consents.filter(withdrawn_at=None).exists()
+        """Whether a minor may not record at all yet."""
+        return self.is_minor and not self.has_consent(ConsentKind.SOUND)
+
+    @property
+    def picture_consent_missing(self) -> bool:
+        """Whether a minor may not be filmed."""
+        return self.is_minor and not self.has_consent(ConsentKind.PICTURE)
+
+    def has_consent(self, kind: str) -> bool:
+        return self.consents.filter(kind=kind, withdrawn_at=None).exists()
 
 
 class Group(models.Model):
@@ -94,6 +104,7 @@ class Enrolment(models.Model):
     group = models.ForeignKey(Group, on_delete=models.SET_NULL, related_name="enrolments", null=True, blank=True)
     instrument = models.CharField(max_length=30, choices=[(i.slug, i.title) for i in INSTRUMENTS])
     level = models.CharField(max_length=20, choices=Level.choices, default=Level.ELEMENTARY)
+    reads_notes = models.BooleanField(default=True, help_text="Who does not yet gets fingers, colours and spoken words instead.")
 
     objects = EnrolmentQuerySet.as_manager()
 
@@ -105,10 +116,16 @@ class Enrolment(models.Model):
         return f"{self.student} ({self.get_instrument_display()})"
 
 
+class ConsentKind(models.TextChoices):
+    SOUND = "sound", "Sound recordings"
+    PICTURE = "picture", "Pictures and films"
+
+
 class Consent(models.Model):
     """A guardian's consent to recordings of a minor, as given: by whom, in which words, when; withdrawn, not deleted."""
 
     student = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="consents")
+    kind = models.CharField(max_length=10, choices=ConsentKind.choices, default=ConsentKind.SOUND)
     given_by = models.CharField(max_length=120)
     wording = models.TextField()
     recorded_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")

@@ -9,6 +9,8 @@ from django.views.decorators.http import require_POST
 
 from didactor.assignments.models import Task
 from didactor.assignments.services import decide_answer
+from didactor.assignments.finding_out import told_of
+from didactor.assignments.models import FoundOut
 from didactor.core.errors import CoreError
 from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
@@ -102,6 +104,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
     analysis = take.latest_analysis
     result = analysis.heard if analysis else None
     own = getattr(take, "self_review", None)
+    found_out = FoundOut.objects.filter(task=take.task_id, done_at__isnull=False).first()
     following = Submission.objects.awaiting_review_by(request.user).exclude(pk=pk).first()
     context = {
         "submission": submission,
@@ -120,6 +123,8 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "player": player_data(take, result),
         "own": own,
         "own_mend": [m for m in own.marks.all() if m.verdict == "mend" and (m.bar or m.text)] if own else [],
+        "found_out": found_out,
+        "found_told": told_of(found_out) if found_out else [],
         "categories": list(TITLES.items()),
         "checklist": _checklist(take, review),
         "decisions": Decision.choices,

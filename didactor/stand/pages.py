@@ -9,6 +9,7 @@ from typing import Any
 from django.urls import reverse
 from django.utils import timezone
 
+from didactor.assignments import finding_out
 from didactor.assignments.models import StudentSees, Task
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG
@@ -74,9 +75,38 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "asked_step": step,
         "own_tempo": tempo_proposed(task),
         "prepared_s": prepared_s(task),
+        "study_open": aids_are_open(task),
         **state,
         "next": None if assignment.is_listening else next_thing(task, takes, may_record=not state["refusal"]),
         "recorder": recorder_data(task),
+    }
+
+
+def aids_are_open(task: Task) -> bool:
+    """Whether the study sheet may be used: of what is read at sight only after the first take, unless the teacher leaves it open."""
+    return not task.is_read_at_sight or task.assignment.aids_open or task.takes.exists()
+
+
+def finding_page(task: Task, person: Person) -> dict[str, Any]:
+    """What a student is to find in the notes, or what was found; only the student's own looking begins with it."""
+    kept = getattr(task, "found_out", None)
+    if kept is None and task.enrolment.student_id == person.pk:
+        kept = finding_out.begin(task)
+    asked = finding_out.questions_of(task)
+    return {
+        "task": task,
+        "assignment": task.assignment,
+        "asked": asked,
+        "listed": finding_out.listed(task, asked),
+        "to_count": finding_out.to_count(asked),
+        "count_words": finding_out.count_words(asked),
+        "kept": kept,
+        "told": finding_out.told_of(kept) if kept and kept.done_at else [],
+        "drawings": finding_out.found_drawings(task, kept),
+        "tempi": task.tempi,
+        "prepared_s": prepared_s(task),
+        "aids_open": aids_are_open(task),
+        "next": next_thing(task, list(task.takes.all()), may_record=True),
     }
 
 
@@ -94,6 +124,8 @@ def next_thing(task: Task, takes: Sequence[Take], may_record: bool) -> NextThing
     Args:
         takes: all of the task, the newest first.
     """
+    if may_record and task.finds_out and not task.has_found_out and not takes:
+        return NextThing(words="Look first: what is in it?", url=reverse("stand:find_out", args=[task.pk]))
     goal = next((take for take in takes if take.on_the_way is None), None)
     page = reverse("stand:take", args=[goal.pk]) if goal else ""
     play = NextThing(words="Sit down and play", url=reverse("stand:play", args=[task.pk])) if may_record else None

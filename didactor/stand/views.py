@@ -14,6 +14,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 from django_htmx.http import HttpResponseStopPolling
 
+from didactor.assignments import finding_out
 from didactor.assignments.cards import printed_cards
 from didactor.assignments.checklists import OWN
 from didactor.assignments.models import Task, WeekNote
@@ -22,19 +23,21 @@ from didactor.assignments.services import open_sealed as open_the_seal
 from didactor.assignments.studying import LAYERS, study_sheet
 from didactor.core.errors import AudioError, CoreError, PassageError
 from didactor.core.judging.categories import TITLES
+from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.score.study.finding_out import Answers
 from didactor.core.score.study.reading_aids import NAMINGS
 from didactor.library.desk import road_map_of
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
 from didactor.progress.rows import task_rows
-from didactor.stand.pages import take_page, task_page
+from didactor.stand.pages import aids_are_open, finding_page, take_page, task_page
 from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_data
 from didactor.takes import services
 from didactor.takes.models import Take
 from didactor.takes.soundcheck import MOST_BYTES, check_sound
 from didactor.takes.uploads import own_tempo
-from didactor.web.numbers import read_id
+from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
 
 
@@ -42,10 +45,8 @@ from didactor.web.ranges import ranged_file
 def index(request: Request) -> HttpResponse:
     """The student's passages of the week on one page; a guardian sees those of each ward."""
     people = Person.objects.visible_to(request.user).students()
-    stands = [
-        {"student": person, "rows": task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())}
-        for person in people
-    ]
+    mine = Task.objects.visible_to(request.user).for_lists().on_the_stand()
+    stands = [{"student": person, "rows": task_rows(mine.filter(enrolment__student=person))} for person in people]
     today = timezone.localdate()
     monday = today - timedelta(days=today.weekday())
     notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")
@@ -117,6 +118,44 @@ def play(request: Request, pk: int) -> HttpResponse:
 
 
 @family
+def find_out(request: Request, pk: int) -> HttpResponse:
+    """What is to be found in the notes before it is told; afterwards what was found, on the score."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    if found.is_sealed or not found.finds_out:
+        return redirect("task", pk=pk)
+    return render(request, "stand/find_out.html", finding_page(found, request.user))
+
+
+@student_only
+@require_POST
+def found(request: Request, pk: int) -> HttpResponse:
+    """What the student found, answered at once. Sent twice, the first counts."""
+    task = _task(request, pk)
+    if task.is_sealed or not task.finds_out:
+        return redirect("task", pk=pk)
+    try:
+        finding_out.find_out(task=task, said=_answers(request, task))
+    except CoreError as error:
+        messages.error(request, error.message)
+    return redirect("stand:find_out", pk=pk)
+
+
+def _answers(request: Request, task: Task) -> Answers:
+    asked = finding_out.questions_of(task)
+    if "passed" in request.POST:
+        return Answers()
+    words = set(finding_out.count_words(asked))
+    counts = {c.note_id: word for c in finding_out.to_count(asked) if (word := request.POST.get(f"count-{c.note_id}", "")) in words}
+    hardest = request.POST.get("hardest", "")
+    return Answers(
+        key=frozenset(request.POST.getlist("key")) & frozenset(asked.pitched),
+        hardest=hardest if hardest in asked.bars else None,
+        counts=counts,
+        tempo_bpm=read_number(request.POST.get("tempo"), TEMPO_LOW, TEMPO_HIGH),
+    )
+
+
+@family
 @require_POST
 def sounds(request: Request, pk: int) -> HttpResponse:
     """The model or the accompaniment at one of the passage's tempi; asked for again until it is rendered."""
@@ -150,8 +189,14 @@ def sound_check(request: Request, pk: int) -> HttpResponse:
 def study(request: Request, pk: int) -> HttpResponse:
     """What to find out before playing, on one sheet that can be printed."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    if found.is_sealed and not request.user.is_teacher:
-        return redirect("task", pk=pk)
+    if not request.user.is_teacher:
+        if found.is_sealed:
+            return redirect("task", pk=pk)
+        if found.finds_out and not found.has_found_out:
+            return redirect("stand:find_out", pk=pk)
+        if not aids_are_open(found):
+            messages.info(request, "The study sheet opens after you have played: reading at sight, you look for yourself.")
+            return redirect("task", pk=pk)
     chosen = request.GET.getlist("layer") if "shown" in request.GET else ["key", "counting"]
     try:
         sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""

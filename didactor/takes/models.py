@@ -75,6 +75,7 @@ class Take(models.Model):
     playback_delay_s = models.FloatField(default=0.0)
     duration_s = models.FloatField(null=True)
     peaks = models.JSONField(default=list)
+    heard_through_at = models.DateTimeField(null=True)
 
     objects = TakeQuerySet.as_manager()
 
@@ -179,11 +180,21 @@ class Analysis(models.Model):
         return read_result(self.result)
 
 
+class OnTheWhole(models.TextChoices):
+    """Answers to a question about a whole take."""
+
+    YES = "yes", "Yes"
+    PARTLY = "partly", "Partly"
+    NO = "no", "No"
+
+
 class SelfReview(models.Model):
-    """The student's own listening: marks by category, and the one thing to work on next."""
+    """The student's own listening: marks by category, whether it was easy and as it was meant, and the one thing to work on next."""
 
     take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="self_review")
     work_on = models.CharField(max_length=300, blank=True)
+    easy = models.CharField(max_length=6, choices=OnTheWhole.choices, blank=True)
+    as_meant = models.CharField(max_length=6, choices=OnTheWhole.choices, blank=True)
     done_at = models.DateTimeField(null=True)
 
 

@@ -27,7 +27,7 @@ STRICT = Strictness(floor_ms=45.0, beat_share=0.09)
 class Stage:
     """``placement`` None: not judged. ``tempo``: ``band``, ``not_above`` or None. ``hesitations``: ``fault`` or ``shown``.
     ``even_pulse``: bars that broaden or press on are a fault, too. ``preparation_s``: sealed; the clock gives so long.
-    ``own_tempo``: the tempo of a take is the student's own choice.
+    ``own_tempo``: the tempo of a take is the student's own choice. ``find_out``: what is in the notes is asked before it is told.
     """
 
     slug: str
@@ -42,6 +42,7 @@ class Stage:
     preparation_s: int | None = None
     even_pulse: bool = False
     own_tempo: bool = False
+    find_out: bool = False
 
 
 STAGES: tuple[Stage, ...] = (
@@ -55,6 +56,7 @@ STAGES: tuple[Stage, ...] = (
         hesitations="shown",
         length=False,
         own_tempo=True,
+        find_out=True,
     ),
     Stage(
         slug="steady",
@@ -89,6 +91,7 @@ STAGES: tuple[Stage, ...] = (
         length=False,
         takes=1,
         preparation_s=60,
+        find_out=True,
     ),
     Stage(
         slug="rehearsal",
