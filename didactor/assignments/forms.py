@@ -17,6 +17,8 @@ from didactor.assignments.models import (
     Metronome,
     StudentSees,
 )
+from didactor.core.comparing.figures import BY_SLUG as FIGURE_BY_SLUG
+from didactor.core.comparing.figures import FIGURES
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
@@ -42,6 +44,7 @@ KEPT = (
     "preparation_s",
     "checklist",
     "own_rows",
+    "own_row_figures",
     "with_pictures",
     "listen_first",
     "students_see",
@@ -116,7 +119,8 @@ class AssignmentForm(forms.Form):
         required=False,
         widget=forms.Textarea(attrs={"rows": 2}),
         label="Rows of your own",
-        help_text=f"One a line, {MOST_ROWS} at most, like: Thumb stays under the neck.",
+        help_text=f"One a line, {MOST_ROWS} at most, like: Thumb stays under the neck. What a figure can check ends so: "
+        f"Ready after the rest = steady beat. There are: {', '.join(figure.title for figure in FIGURES)}.",
     )
     with_pictures = forms.BooleanField(
         required=False,
@@ -166,10 +170,23 @@ class AssignmentForm(forms.Form):
         return tempi
 
     def clean_own_rows(self) -> list[str]:
-        rows = list(dict.fromkeys(" ".join(line.split()) for line in self.cleaned_data["own_rows"].splitlines() if line.strip()))
+        figures: dict[str, str] = {}
+        rows = list(dict.fromkeys(self._row(line, figures) for line in self.cleaned_data["own_rows"].splitlines() if line.strip(" =")))
         if len(rows) > MOST_ROWS or any(len(row) > LONGEST_ROW for row in rows):
             raise forms.ValidationError(f"At most {MOST_ROWS} rows of your own, each at most {LONGEST_ROW} letters long.")
+        self.cleaned_data["own_row_figures"] = figures
         return rows
+
+    def _row(self, line: str, figures: dict[str, str]) -> str:
+        """The words of a row; what checks it, if anything is named, goes into ``figures``."""
+        words, named = (" ".join(part.split()) for part in (line.rsplit("=", 1) if "=" in line else (line, "")))
+        if not named:
+            return words
+        slug = next((figure.slug for figure in FIGURES if named.lower() in (figure.title.lower(), figure.slug)), None)
+        if slug is None:
+            raise forms.ValidationError(f"No figure is called “{named}”. There are: {', '.join(figure.title for figure in FIGURES)}.")
+        figures[words] = slug
+        return words
 
     def clean_due_at(self) -> Any:
         due = self.cleaned_data["due_at"]
@@ -230,8 +247,13 @@ def as_typed(fields: Mapping[str, Any]) -> dict[str, Any]:
     return {
         **fields,
         "ladder": " ".join(f"{tempo:g}" for tempo in fields.get("ladder", [])),
-        "own_rows": "\n".join(fields.get("own_rows", [])),
+        "own_rows": "\n".join(_typed_row(row, fields.get("own_row_figures", {})) for row in fields.get("own_rows", [])),
     }
+
+
+def _typed_row(row: str, figures: Mapping[str, str]) -> str:
+    figure = FIGURE_BY_SLUG.get(figures.get(row, ""))
+    return f"{row} = {figure.title}" if figure else row
 
 
 class ChangeForm(AssignmentForm):

@@ -127,6 +127,7 @@ class Assignment(models.Model):
     own_rows = ArrayField(
         models.CharField(max_length=60), default=list, blank=True, help_text="Rows of the checklist in the teacher's words."
     )
+    own_row_figures = models.JSONField(default=dict, blank=True, help_text="Which figure checks a row of the teacher's: its words, a slug.")
     with_pictures = models.BooleanField(default=False, help_text="The student gets a short checklist with pictures.")
     listen_first = models.BooleanField(default=True)
     students_see = models.CharField(max_length=10, choices=StudentSees.choices, default=StudentSees.MARKS)

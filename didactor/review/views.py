@@ -7,10 +7,9 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from didactor.assignments.models import Task
-from didactor.assignments.services import decide_answer
 from didactor.assignments.finding_out import told_of
-from didactor.assignments.models import FoundOut
+from didactor.assignments.models import FoundOut, Task
+from didactor.assignments.services import decide_answer
 from didactor.core.errors import CoreError
 from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES

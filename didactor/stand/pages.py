@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import Prefetch
 from django.urls import reverse
 from django.utils import timezone
 
@@ -21,8 +22,9 @@ from didactor.library.sounds import accompaniment_of, enters_s, model_sounds
 from didactor.people.models import Person
 from didactor.progress.rows import task_rows
 from didactor.review.models import Review
+from didactor.stand.listening_back import laid_beside, pins_answered, rows_of_list
 from didactor.takes.listening import heard_drawings, passage_of, player_data, remarks_of
-from didactor.takes.models import Take, TakeState
+from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState
 from didactor.takes.permissions import sight_of
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
@@ -59,7 +61,9 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     """Everything on the page of one task; ``step`` is the one that the recorder is to begin with."""
     assignment = task.assignment
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
-    takes = list(task.takes.select_related("submission__review", "self_review").defer("peaks").order_by("-number"))
+    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    found = task.takes.select_related("submission__review", "self_review").prefetch_related(summaries).defer("peaks")
+    takes = list(found.order_by("-number"))
     state = recording_state(task, person)
     return {
         "task": task,
@@ -70,7 +74,8 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "references": task.passage.root.references.prefetch_related("moments"),
         "models": model_data(task),
         "row": rows[0],
-        "takes": takes,
+        "takes": [(take, _strip_shown(take, person)) for take in takes],
+        "comparable": sum(take.state == TakeState.ANALYSED and bool(take.playback) for take in takes) > 1,
         "steps": step_entries(task, takes, step),
         "asked_step": step,
         "own_tempo": tempo_proposed(task),
@@ -80,6 +85,13 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "next": None if assignment.is_listening else next_thing(task, takes, may_record=not state["refusal"]),
         "recorder": recorder_data(task),
     }
+
+
+def _strip_shown(take: Take, person: Person) -> BarStrip:
+    """A take's bars at a glance, where the student may see them yet."""
+    seen = not take.waits_for_listening or take.is_answered or person.is_teacher
+    shown = seen and take.task.assignment.students_see != StudentSees.REMARKS
+    return strip_of(take.latest_analysis) if shown else BarStrip()
 
 
 def aids_are_open(task: Task) -> bool:
@@ -225,7 +237,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
     own = getattr(take, "self_review", None)
     rows = _checklist_of(take)
     review = Review.objects.filter(submission__take=take, sent_at__isnull=False).select_related("teacher").first()
-    marks = {m.row: m for m in own.marks.all() if not m.bar} if own else {}
+    opened_result = sight.result if sight.opened else None
     return {
         "take": take,
         "task": take.task,
@@ -234,7 +246,15 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "result": sight.result,
         "own": own,
         "pins": [m for m in own.marks.all() if m.bar] if own else [],
-        "checklist": [(row, title, marks.get(row)) for row, title in rows],
+        "checklist": rows_of_list(assignment, rows, own),
+        "on_the_whole": [
+            ("easy", "Was it easy?", own.easy if own else ""),
+            ("as_meant", "Did it sound as you meant?", own.as_meant if own else ""),
+        ],
+        "answers_on_the_whole": OnTheWhole.choices,
+        "laid": laid_beside(take, own, opened_result),
+        "answered_pins": pins_answered(take, opened_result),
+        "must_be_heard": assignment.to_the_end and take.heard_through_at is None and not take.on_the_way,
         "pinned_about": [(row, title) for row, title in rows if row in TITLES],
         "review": review,
         "kept": list(review.marks.filter(standing="kept")) if review else [],

@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import IO, cast
 
 from django.contrib import messages
-from django.http import HttpResponse, HttpResponseBase, JsonResponse
+from django.http import Http404, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -31,6 +31,7 @@ from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
 from didactor.progress.rows import task_rows
+from didactor.stand.beside import beside_page, heard_takes, opened_pair, pair_page, shuffled
 from didactor.stand.pages import aids_are_open, finding_page, take_page, task_page
 from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_data
 from didactor.takes import services
@@ -155,6 +156,48 @@ def _answers(request: Request, task: Task) -> Answers:
     )
 
 
+def _pair_asked(request: Request, task: Task) -> tuple[Take, Take] | None:
+    """The two takes named in the address, else the last two; None where there are no two to compare."""
+    takes = list(heard_takes(task))
+    by_id = {take.pk: take for take in takes}
+    first, second = (by_id.get(read_id(request.GET.get(name)) or 0) for name in ("a", "b"))
+    if first and second and first != second:
+        return first, second
+    return (takes[-2], takes[-1]) if len(takes) > 1 else None
+
+
+@family
+def beside(request: Request, pk: int) -> HttpResponse:
+    """Two takes bar by bar: the same place one after the other, equally loud."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    two = _pair_asked(request, found)
+    if two is None:
+        messages.info(request, "Two takes that were heard are needed to compare them.")
+        return redirect("task", pk=pk)
+    return render(request, "stand/beside.html", beside_page(found, two, request.user))
+
+
+@student_only
+def pair(request: Request, pk: int) -> HttpResponse:
+    """The same two without their names: which was steadier? Answered afterwards by the figures of both."""
+    task = _task(request, pk)
+    two = opened_pair(task, request.POST.get("pair", "")) if request.method == "POST" else shuffled(_pair_asked(request, task))
+    if two is None:
+        messages.info(request, "Two takes that were heard are needed to compare them.")
+        return redirect("task", pk=pk)
+    answers = {name: value for name, value in request.POST.items() if value in ("0", "1", "alike")} if request.method == "POST" else None
+    return render(request, "stand/pair.html", pair_page(task, two, answers, request.user))
+
+
+@student_only
+def pair_sound(request: Request, pk: int, which: int) -> HttpResponseBase:
+    """One of the two, without its name."""
+    two = opened_pair(_task(request, pk), request.GET.get("pair", ""))
+    if two is None or which > 1:
+        raise Http404
+    return ranged_file(request, two[which].playback, "audio/mp4")
+
+
 @family
 @require_POST
 def sounds(request: Request, pk: int) -> HttpResponse:
@@ -272,7 +315,8 @@ def mark(request: Request, pk: int) -> HttpResponse:
     """Keep the student's own checklist, pins and the one thing to work on."""
     take = get_object_or_404(Take.objects.owned_by(request.user), pk=pk)
     try:
-        services.review_own_take(take=take, marks=_own_marks(request, take), work_on=request.POST.get("work_on", ""))
+        words = {name: request.POST.get(name, "") for name in ("work_on", "easy", "as_meant")}
+        services.review_own_take(take=take, marks=_own_marks(request, take), **words)
     except services.TakeRefused as error:
         messages.error(request, str(error))
     return redirect("stand:take", pk=pk)
@@ -291,6 +335,14 @@ def _own_marks(request: Request, take: Take) -> list[services.OwnMark]:
         if bar.strip() and category in TITLES:
             marks.append(services.OwnMark(category=category, verdict="mend", bar=bar.strip(), text=text.strip()))
     return marks
+
+
+@student_only
+@require_POST
+def through(request: Request, pk: int) -> HttpResponse:
+    """The take was played back to its end."""
+    services.heard_through(get_object_or_404(Take.objects.owned_by(request.user), pk=pk))
+    return HttpResponse(status=204)
 
 
 @student_only

@@ -14,7 +14,8 @@ from didactor.assignments.models import Task
 from didactor.core.formats.glance import summary_of
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.backing import Backing
-from didactor.core.sound.recording import PlaybackCopy, open_recording, open_with_copy
+from didactor.core.sound.level import loudness_lufs
+from didactor.core.sound.recording import RATE_HZ, PlaybackCopy, open_recording, open_with_copy
 from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
 from didactor.library.sounds import enters_s
@@ -30,8 +31,8 @@ def hear_take(take: Take) -> None:
     _step(take, "listening")
     with take.original.open("rb") as source:
         recording, copy = open_with_copy(source)
-    take.has_picture = recording.has_video
-    Take.objects.filter(pk=take.pk).update(has_picture=take.has_picture)
+    take.has_picture, take.loudness_lufs = recording.has_video, loudness_lufs(recording.samples, RATE_HZ)
+    Take.objects.filter(pk=take.pk).update(has_picture=take.has_picture, loudness_lufs=take.loudness_lufs)
     if not take.playback and not _keep_copy(take, copy):
         return  # it was deleted meanwhile
     basis = take.basis

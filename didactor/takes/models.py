@@ -75,6 +75,7 @@ class Take(models.Model):
     playback_delay_s = models.FloatField(default=0.0)
     duration_s = models.FloatField(null=True)
     peaks = models.JSONField(default=list)
+    loudness_lufs = models.FloatField(null=True)
     heard_through_at = models.DateTimeField(null=True)
 
     objects = TakeQuerySet.as_manager()

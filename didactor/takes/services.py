@@ -22,7 +22,7 @@ from didactor.core.sound.recording import MAX_FILE_BYTES
 from didactor.library.drawings import forget
 from didactor.people.models import Person
 from didactor.takes.jobs import analyse_take
-from didactor.takes.models import SelfMark, SelfReview, Submission, Take, TakeState, Upload
+from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Upload
 
 #: Recordings on their way at one time.
 MOST_UNFINISHED = 6
@@ -307,8 +307,8 @@ class OwnMark:
 
 
 @transaction.atomic
-def review_own_take(*, take: Take, marks: Iterable[OwnMark], work_on: str) -> SelfReview:
-    """Keep a student's own marks; sent again, they replace the earlier ones. Raises ``TakeRefused`` once submitted."""
+def review_own_take(*, take: Take, marks: Iterable[OwnMark], work_on: str, easy: str = "", as_meant: str = "") -> SelfReview:
+    """Keep a student's own marks and answers; sent again, they replace the earlier ones. Raises ``TakeRefused`` once submitted."""
     if take.is_submitted:
         raise TakeRefused("This take is submitted; its marks stay as they were sent.")
     review, _ = SelfReview.objects.get_or_create(take=take)
@@ -316,9 +316,15 @@ def review_own_take(*, take: Take, marks: Iterable[OwnMark], work_on: str) -> Se
     SelfMark.objects.bulk_create(
         SelfMark(self_review=review, category=m.category, verdict=m.verdict, bar=m.bar[:10], text=m.text[:300]) for m in marks
     )
+    review.easy, review.as_meant = (word if word in OnTheWhole.values else "" for word in (easy, as_meant))
     review.work_on, review.done_at = work_on.strip()[:300], timezone.now()
     review.save()
     return review
+
+
+def heard_through(take: Take) -> None:
+    """The student has played a take back to its end. Once is enough."""
+    Take.objects.filter(pk=take.pk, heard_through_at=None).update(heard_through_at=timezone.now())
 
 
 @transaction.atomic
@@ -338,6 +344,8 @@ def submit_take(*, take: Take) -> Submission:
         raise TakeRefused("Nothing can be judged in this take. Record again; the page says what to change.")
     if task.assignment.listen_first and not SelfReview.objects.filter(take=take, done_at__isnull=False).exists():
         raise TakeRefused("Listen to your take and mark the checklist first.")
+    if task.assignment.to_the_end and take.heard_through_at is None:
+        raise TakeRefused("Play your take back to its end first; then it can be handed in.")
     submission = Submission.objects.create(take=take)
     move_task(task, TaskState.HANDED_IN)
     return submission

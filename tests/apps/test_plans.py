@@ -174,7 +174,7 @@ class PlanTests(scenes.OwnFolders, TestCase):
         self.assertContains(on_the_stand, '<option value="clap" selected>')
         self.assertContains(on_the_stand, 'Take 1</a> <span class="quiet">Count and clap')
         self.assertNotContains(page, "Submit this take")
-        self.assertEqual([slug for slug, _, _ in page.context["checklist"]], ["rhythm", "tempo", "flow", "other"])
+        self.assertEqual([row.name for row in page.context["checklist"]], ["rhythm", "tempo", "flow", "other"])
         # The one take that is allowed is still there, and then it is used.
         played = receive_take(
             student=self.scene.ylva.student, task=task, source=io.BytesIO(wav() + b"\0\0"), filename="b.wav", step="nonsense"

@@ -74,8 +74,8 @@ class AnswerTests(SimpleTestCase):
         late = {**due, list(due)[2]: "4"}
         entry = told(Answers(counts=late))["counts"]
         self.assertEqual((entry.right, entry.mistaken), (False, (list(due)[2],)))
-        self.assertIs(told(Answers(counts={list(due)[0]: "1"}))["counts"].right, False)
-        self.assertIsNone(told(Answers(counts={list(due)[0]: ""}))["counts"].right)
+        self.assertIs(told(Answers(counts={next(iter(due)): "1"}))["counts"].right, False)
+        self.assertIsNone(told(Answers(counts={next(iter(due)): ""}))["counts"].right)
 
     def test_a_tempo_at_ease_is_right_and_a_brisk_one_is_said(self):
         self.assertIs(told(Answers(tempo_bpm=66))["tempo"].right, True)
