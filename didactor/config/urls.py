@@ -4,10 +4,13 @@ from didactor.assignments.views import create
 from didactor.config import addresses
 from didactor.progress.views import assignment, student
 from didactor.stand.views import study, task
+from didactor.web.offline import offline, worker
 
 urlpatterns = [
     # Addresses of things, by which every step of the job may name them.
     path("", addresses.home, name="home"),
+    path("sw.js", worker, name="service_worker"),
+    path("offline/", offline, name="offline"),
     path("takes/<int:pk>/", addresses.take, name="take"),
     path("stand/<int:pk>/", task, name="task"),
     path("stand/<int:pk>/study/", study, name="study"),

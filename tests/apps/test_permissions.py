@@ -17,7 +17,15 @@ from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
 
 #: The calendar opens for whoever has its signed address.
-PUBLIC = {"assignments:calendar", "people:sign_in", "people:sign_out", "people:open_card", "people:choose_paper"}
+PUBLIC = {
+    "assignments:calendar",
+    "people:sign_in",
+    "people:sign_out",
+    "people:open_card",
+    "people:choose_paper",
+    "service_worker",
+    "offline",
+}
 #: Who may open a page of the scene's studio. The rest get 404; people who are not signed in are sent to sign in.
 TEACHER, YLVA, BOTH = {"teacher"}, {"ylva"}, {"teacher", "ylva"}
 EXPECTED = {

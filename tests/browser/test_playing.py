@@ -21,6 +21,16 @@ SPY = """
   AudioBufferSourceNode.prototype.start = function (...when) { window.begun.push(when); return start.apply(this, when); };
 """
 
+#: Waits until addresses that begin so are kept on the device.
+KEPT = """async (wanted) => {
+  for (;;) {
+    const names = (await caches.keys()).filter((name) => name.startsWith("private-"));
+    const kept = (await Promise.all(names.map(async (name) => (await (await caches.open(name)).keys()).map((r) => new URL(r.url).pathname)))).flat();
+    if (wanted.every((start) => kept.some((path) => path.startsWith(start)))) return;
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+}"""
+
 
 class PlayingTests(BrowserTestCase):
     def stand(self, size: dict[str, int] = DESK, **fields: object) -> Page:
@@ -100,7 +110,7 @@ class PlayingTests(BrowserTestCase):
         expect(page.get_by_text("check the sound before you record")).to_be_visible()
         page.get_by_role("button", name="Check the sound").click()
         expect(page.get_by_text("Play a few notes")).to_be_visible()
-        expect(page.locator("[data-sound-says]")).to_contain_text(re.compile("this will do|microphone|room|level"), timeout=30_000)
+        expect(page.locator("[data-sound-says]")).to_contain_text(re.compile("this will do|microphone|room|level|moment"), timeout=30_000)
         expect(page.locator("[data-sound-listen]")).to_be_visible()
         self.assertGreater(page.locator("[data-input] option").count(), 0)
         self.accessible(page)
@@ -108,3 +118,40 @@ class PlayingTests(BrowserTestCase):
         page.locator("[data-sound-done]").click()
         expect(page.get_by_role("button", name="Record at 92")).to_be_visible()
         self.assertFalse(Take.objects.exists())
+
+    def test_once_opened_a_task_works_without_a_connection_and_sends_later(self):
+        """Page, sound and scripts come from the device; what is recorded meanwhile is sent when the connection is back."""
+        task = self.scene.task
+        sound = sound_at(passage=task.passage, instrument="clarinet", tempo_qpm=92.0)
+        assert sound is not None
+        render_model(model_sound_id=sound.pk)
+        page = self.stand(PHONE, tempo=92.0, count_off=2)
+        page.evaluate(KEPT, [f"/stand/{task.pk}/play/", "/stand/", "/library/models/"])
+        page.context.set_offline(True)
+        page.reload()
+        expect(page.get_by_role("button", name="Play")).to_be_visible()
+        page.get_by_role("button", name="Play").click()
+        self.moved_on(page, 0)
+        page.keyboard.press("Escape")
+        page.locator("[data-stage]").focus()
+        page.keyboard.press(" ")
+        page.get_by_role("button", name="Record at 92").click()
+        expect(page.get_by_text("Recording.")).to_be_visible(timeout=30_000)
+        page.get_by_role("button", name="Stop").click()
+        page.get_by_role("button", name="Keep this take").click()
+        expect(page.get_by_text("The take is safe on this device")).to_be_visible(timeout=60_000)
+        page.goto(self.at("/stand/"))
+        expect(page.locator("[data-unsent] li")).to_have_count(1)
+        page.goto(self.at("/stand/99999/"))
+        expect(page.get_by_role("heading", name="There is no connection")).to_be_visible()
+        page.goto(self.at("/stand/"))
+        page.context.set_offline(False)
+        expect(page.get_by_text("It is sent.")).to_be_visible(timeout=30_000)
+        self.assertEqual(Take.objects.filter(task=task).count(), 1)
+        # Who signs out leaves nothing behind.
+        page.get_by_role("button", name="Sign out").click()
+        page.wait_for_url("**/sign-in/**")
+        page.evaluate(
+            "async () => { while ((await caches.keys()).some((name) => name.startsWith('private-'))) await new Promise((r) => setTimeout(r, 100)); }"
+        )
+        self.troubles = [t for t in self.troubles if "net::ERR_" not in t]

@@ -64,6 +64,10 @@ class CompareTests(SimpleTestCase):
         self.assertEqual(self.kinds([row("notes", mend=False)], remark("2")), [Agreement.MISSED])
         self.assertEqual(self.kinds([row("notes")]), [Agreement.TOO_HARD])
 
+    def test_a_row_whose_remarks_were_all_pinned_says_nothing_new(self):
+        self.assertEqual(self.kinds([row("notes"), pin("2")], remark("2")), [Agreement.BOTH])
+        self.assertEqual(self.kinds([row("notes"), pin("2")], remark("2"), remark("6")), [Agreement.BOTH, Agreement.BOTH])
+
     def test_what_no_figure_can_check_is_nobodys_fault(self):
         for category in ("tone", "expression", "other", "hands"):
             self.assertEqual(self.kinds([row(category)]), [Agreement.UNKNOWABLE], category)

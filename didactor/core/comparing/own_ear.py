@@ -81,8 +81,8 @@ def compare(marks: Sequence[OwnMark], result: Result) -> Comparison:
         if mark.bar and mark.mend:
             places.append(_pinned(mark, findings, result, order, taken))
     for mark in marks:
-        if not mark.bar and mark.mend:
-            places.append(_row(mark, findings, result, taken))
+        if not mark.bar and mark.mend and (place := _row(mark, findings, result, taken)):
+            places.append(place)
     places += [Compared(agreement=Agreement.MISSED, own=None, heard=f) for k, f in enumerate(findings) if k not in taken]
     return Comparison(places=tuple(places))
 
@@ -104,13 +104,15 @@ def _pinned(mark: OwnMark, findings: Sequence[FindingResult], result: Result, or
     return Compared(agreement=Agreement.TOO_HARD, own=mark, heard=None)
 
 
-def _row(mark: OwnMark, findings: Sequence[FindingResult], result: Result, taken: set[int]) -> Compared:
+def _row(mark: OwnMark, findings: Sequence[FindingResult], result: Result, taken: set[int]) -> Compared | None:
+    """None where a pin has said the same already."""
     figure = figure_of(mark.category, mark.figure)
     meant = [k for k, f in enumerate(findings) if (figure.contradicts(f) if figure else f.category == mark.category)]
+    fresh = [k for k in meant if k not in taken]
     if meant:
         # One row speaks for all of its kind.
         taken.update(meant)
-        return Compared(agreement=Agreement.BOTH, own=mark, heard=findings[meant[0]])
+        return Compared(agreement=Agreement.BOTH, own=mark, heard=findings[fresh[0]]) if fresh else None
     if figure is None or not figure.heard(result):
         return Compared(agreement=Agreement.UNKNOWABLE, own=mark, heard=None)
     return Compared(agreement=Agreement.TOO_HARD, own=mark, heard=None)

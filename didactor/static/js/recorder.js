@@ -27,6 +27,8 @@ let played = "";
 // The copy on the device, where there is one; and what is said when there is no room for it, for as long as one records.
 let keeping = null;
 let warning = "";
+// Whether all of the take is on the device.
+let safe = false;
 // The tempo that the student chose; empty where it is fixed.
 let ownTempo = "";
 // The take lives in this page until it is sent: leaving asks first.
@@ -174,7 +176,7 @@ async function stop(trouble = "") {
   running = null;
   blob = wavFrom(blocks, rate);
   clicked = inTake(times, tap.startsAt);
-  const safe = (await keeping?.finish({ clicks: clicked, backing: played })) ?? false;
+  safe = (await keeping?.finish({ clicks: clicked, backing: played })) ?? false;
   guard(true);
   const address = URL.createObjectURL(blob);
   part("[data-listen]").src = address;
@@ -203,6 +205,7 @@ async function deliver() {
   const bar = progress.querySelector("progress");
   const words = progress.querySelector("span");
   guard(true);
+  keeping?.note({ wanted: true });
   try {
     const take = await send(blob, {
       url: data.uploads,
@@ -222,9 +225,10 @@ async function deliver() {
     await keeping?.drop();
     window.location.href = data.takePage.replace("/0/", `/${take}/`);
   } catch (error) {
-    guard(Boolean(blob));
     progress.hidden = true;
-    say(error.message);
+    // With a copy on the device nothing is lost by leaving: it is sent when there is a connection.
+    guard(Boolean(blob) && !safe);
+    say(safe && !navigator.onLine ? "There is no connection. The take is safe on this device and is sent as soon as there is one: you can go on." : error.message);
   }
 }
 

@@ -6,8 +6,10 @@ const LONGEST_MS = 60_000;
 const pause = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 
 export class Sounds {
-  constructor(address) {
+  // onFound: called with every sound that is there, so that it can be kept.
+  constructor(address, onFound = () => {}) {
     this.address = address;
+    this.onFound = onFound;
     this.kept = new Map();
   }
 
@@ -18,13 +20,32 @@ export class Sounds {
     const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] };
     for (let waited = 0; waited < LONGEST_MS; waited += WAIT_MS) {
       const answer = await fetch(this.address, { method: "POST", body, headers }).catch(() => null);
+      const known = answer ? null : this.#known(body);
+      if (known) return known;
       if (!answer) throw new Error("There is no connection, and this sound was not heard here before. The beat alone needs none.");
       const found = await answer.json().catch(() => ({ failed: true }));
       if (found.failed) throw new Error("This sound could not be made. Play with the beat alone, and tell your teacher.");
-      if (!found.waiting) return found;
+      if (!found.waiting) {
+        this.#remember(body, found);
+        return found;
+      }
       await pause(WAIT_MS);
     }
     throw new Error("The sound takes too long. Try again in a moment, or play with the beat alone.");
+  }
+
+  // What was answered before, for when there is no connection: where a sound is does not change.
+  #known(body) {
+    return JSON.parse(globalThis.localStorage?.getItem(`didactor ${this.address}?${body}`) ?? "null");
+  }
+
+  #remember(body, found) {
+    try {
+      globalThis.localStorage?.setItem(`didactor ${this.address}?${body}`, JSON.stringify(found));
+    } catch {
+      // No room: then it is only heard with a connection.
+    }
+    this.onFound(found);
   }
 
   // The same, decoded: with a `buffer`.

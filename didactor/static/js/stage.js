@@ -4,6 +4,7 @@ import { Cursor } from "./cursor.js";
 import { recordWith } from "./recorder.js";
 import { Sounds } from "./sounds.js";
 import { Film } from "./film.js";
+import { keepAlso } from "./offline.js";
 import { along, even } from "./timing.js";
 import { Transport, clicksIn } from "./transport.js";
 
@@ -13,7 +14,7 @@ const thumb = document.querySelector(".thumb");
 const part = (name) => thumb.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
 const cursor = new Cursor(stage.querySelector("[data-sheet]"), stage, data);
-const sounds = new Sounds(data.sounds);
+const sounds = new Sounds(data.sounds, ({ url }) => keepAlso([url]));
 const film = new Film(document.querySelector("[data-film]"));
 const length = Math.max(...data.bars.map(([, , start, long]) => start + long));
 let tempo = data.tempo;
@@ -200,3 +201,6 @@ document.addEventListener("visibilitychange", () => document.visibilityState ===
 showTempo();
 showChosen();
 showHelps();
+// For when there is no connection: what one would hear and record with first is fetched now, quietly.
+if (data.model) sounds.find(tempo).catch(() => {});
+if (data.accompaniment) sounds.find(tempo, { accompaniment: 1 }).catch(() => {});

@@ -5,6 +5,7 @@ import { clock } from "./timeline.js";
 import { send } from "./upload.js";
 
 const box = document.querySelector("[data-unsent]");
+const waiting = [];
 
 function row(facts, file) {
   const item = box.querySelector("template").content.firstElementChild.cloneNode(true);
@@ -13,8 +14,8 @@ function row(facts, file) {
   part("[data-what]").textContent = `${facts.title}, ${clock(seconds)}`;
   part("[data-when]").textContent = new Date(facts.begun).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" });
   part("audio").src = URL.createObjectURL(file);
-  part("[data-give]").addEventListener("click", async (event) => {
-    event.target.disabled = true;
+  const give = async () => {
+    part("[data-give]").disabled = true;
     const says = part("[data-how]");
     try {
       const take = await send(file, {
@@ -29,12 +30,19 @@ function row(facts, file) {
         onProgress: (share) => (says.textContent = `${Math.round(share * 100)} % sent`),
       });
       await forget(facts.id);
-      window.location.href = box.dataset.takePage.replace("/0/", `/${take}/`);
+      return take;
     } catch (error) {
       says.textContent = error.message;
-      event.target.disabled = false;
+      part("[data-give]").disabled = false;
+      return null;
     }
+  };
+  part("[data-give]").addEventListener("click", async () => {
+    const take = await give();
+    if (take) window.location.href = box.dataset.takePage.replace("/0/", `/${take}/`);
   });
+  // What was to be sent and could not is sent by itself; what only lies here waits to be asked for.
+  if (facts.wanted) waiting.push({ item, give });
   part("[data-throw]").addEventListener("click", async (event) => {
     // The first touch asks, the second one does it.
     if (event.target.dataset.asked) {
@@ -49,6 +57,20 @@ function row(facts, file) {
   return item;
 }
 
+// One page at a time sends, one recording after the other.
+async function sendWaiting() {
+  if (!navigator.onLine || !waiting.length) return;
+  await navigator.locks?.request("didactor sending", { ifAvailable: true }, async (lock) => {
+    if (!lock) return;
+    for (const { item, give } of [...waiting]) {
+      if (!(await give())) return;
+      waiting.shift();
+      item.querySelector("[data-how]").textContent = "It is sent.";
+      item.querySelectorAll("button").forEach((button) => button.remove());
+    }
+  });
+}
+
 async function show() {
   const list = box.querySelector("ul");
   for (const facts of await left(Number(box.dataset.person))) {
@@ -59,4 +81,7 @@ async function show() {
   box.hidden = !list.querySelector("li");
 }
 
-if (box && canKeep()) show();
+if (box && canKeep()) {
+  show().then(sendWaiting);
+  window.addEventListener("online", sendWaiting);
+}
