@@ -9,6 +9,8 @@ from django.db.models import QuerySet
 from django.urls import reverse
 
 from didactor.assignments.models import Task
+from didactor.core.hearing.one_tone import tones_to_tune
+from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
@@ -43,6 +45,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             **_timeline(expected),
             "sounds": reverse("stand:sounds", args=[task.pk]),
             "check": reverse("stand:sound_check", args=[task.pk]),
+            "tuning": reverse("stand:tuning", args=[task.pk]),
             "tempi": task.tempi,
             "tempo": tempo_proposed(task),
             "asked": round(task.asked_tempo),
@@ -55,6 +58,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             "references": [_reference_data(reference) for reference in laid],
         },
         "laid": laid,
+        "tones": [(name.rstrip("-0123456789"), midi) for name, midi in tones_to_tune(find_instrument(task.enrolment.instrument))],
         "prepared_s": prepared_s(task),
         "steps": step_entries(task, list(task.takes.all()), step),
         "bar_numbers": list(dict.fromkeys(bar.number for bar in expected.bars)),

@@ -8,6 +8,7 @@ urlpatterns = [
     path("<int:pk>/open/", views.open_sealed, name="open_sealed"),
     path("<int:pk>/play/", views.play, name="play"),
     path("<int:pk>/sounds/", views.sounds, name="sounds"),
+    path("<int:pk>/tuning/", views.tuning, name="tuning"),
     path("<int:pk>/check/", views.sound_check, name="sound_check"),
     path("<int:pk>/find-out/", views.find_out, name="find_out"),
     path("<int:pk>/found/", views.found, name="found"),

@@ -22,6 +22,8 @@ from didactor.assignments.services import answer_question, tick_step
 from didactor.assignments.services import open_sealed as open_the_seal
 from didactor.assignments.studying import LAYERS, study_sheet
 from didactor.core.errors import AudioError, CoreError, PassageError
+from didactor.core.hearing.one_tone import tones_to_tune
+from didactor.core.instruments import find_instrument
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.score.study.finding_out import Answers
@@ -36,7 +38,7 @@ from didactor.stand.pages import aids_are_open, finding_page, take_page, task_pa
 from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_data
 from didactor.takes import services
 from didactor.takes.models import Take
-from didactor.takes.soundcheck import MOST_BYTES, check_sound
+from didactor.takes.soundcheck import MOST_BYTES, check_sound, check_tone
 from didactor.takes.uploads import own_tempo
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
@@ -226,6 +228,27 @@ def sound_check(request: Request, pk: int) -> HttpResponse:
     except (services.TakeRefused, CoreError) as error:
         return JsonResponse({"good": False, "says": [str(error)]}, status=422)
     return JsonResponse({"good": heard.good, "says": heard.says})
+
+
+@student_only
+@require_POST
+def tuning(request: Request, pk: int) -> HttpResponse:
+    """A held tone against the one that was given, in cents. Nothing of it is kept."""
+    task = _task(request, pk)
+    midi = read_id(request.GET.get("tone"))
+    if midi not in {tone for _, tone in tones_to_tune(find_instrument(task.enrolment.instrument))} or midi is None:
+        return JsonResponse({"says": "This is no tone of your instrument. Open the page again."}, status=400)
+    body = request.read(MOST_BYTES + 1)
+    try:
+        services.check_may_record(student=request.user, task=task)
+        if len(body) > MOST_BYTES:
+            raise AudioError("audio.too_large", "That was too long. A few seconds are enough.")
+        heard = check_tone(body, midi)
+    except (services.TakeRefused, CoreError) as error:
+        return JsonResponse({"says": str(error)}, status=422)
+    if heard is None:
+        return JsonResponse({"says": "This tone was not heard. Play it long and alone, near the microphone, and try again."})
+    return JsonResponse({"cents": round(heard.cents), "called": heard.called})
 
 
 @anybody

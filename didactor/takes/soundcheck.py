@@ -6,6 +6,7 @@ import tempfile
 from dataclasses import dataclass
 
 from didactor.core.errors import AudioError
+from didactor.core.hearing.one_tone import cents_off
 from didactor.core.sound.gate import assess
 from didactor.core.sound.recording import open_recording
 
@@ -18,6 +19,8 @@ WORDS = {
     "silent": "No sound came in. Is another microphone chosen, or is this one muted? Choose another input and check again.",
     "too_quiet": "Very quiet. Move closer to the microphone or turn its level up.",
 }
+#: Within so many cents nobody hears a difference from the tone that was given.
+IN_TUNE_CENTS = 5.0
 GOOD = "Loud enough, clean and clear: this will do."
 
 
@@ -39,3 +42,25 @@ def check_sound(file: bytes) -> SoundCheck:
     if not problems and quality.verdict == "unusable":
         raise AudioError("audio.too_short", "That was too short to judge. Play for a few seconds.")
     return SoundCheck(good=not problems, says=tuple(dict.fromkeys(WORDS.get(p.code, p.text) for p in problems)) or (GOOD,))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tuned:
+    """A held tone beside the one that was given: ``cents`` above it, and what that is called."""
+
+    cents: float
+
+    @property
+    def called(self) -> str:
+        if abs(self.cents) <= IN_TUNE_CENTS:
+            return "in tune"
+        return "flat" if self.cents < 0 else "sharp"
+
+
+def check_tone(file: bytes, midi: int) -> Tuned | None:
+    """How a tone that was played lies to the one given; None where no such tone is heard. Raises ``AudioError`` for what is no sound."""
+    with tempfile.TemporaryFile() as source:
+        source.write(file)
+        source.flush()
+        cents = cents_off(open_recording(source).samples, midi)
+    return None if cents is None else Tuned(cents=cents)

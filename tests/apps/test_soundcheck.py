@@ -8,9 +8,11 @@ from django.urls import reverse
 
 from didactor.core.errors import AudioError
 from didactor.core.sound.player.take import wav_bytes
+from didactor.people.services import record_consent
 from didactor.takes.models import Take, Upload
 from didactor.takes.soundcheck import GOOD, MOST_BYTES, check_sound
 from tests import scene as scenes
+from tests.music import tone
 
 RATE_HZ = 44_100
 
@@ -81,3 +83,29 @@ class AddressTests(scenes.OwnFolders, TestCase):
         )
         self.assertEqual(answer.status_code, 422)
         self.assertIn("consent", answer.json()["says"][0])
+
+
+class TuningTests(scenes.OwnFolders, TestCase):
+    def setUp(self):
+        self.scene = scenes.build()
+        self.client.force_login(self.scene.other_task.enrolment.student)
+        record_consent(student=self.scene.ossian.student, given_by="Runa", recorded_by=self.scene.teacher)
+        self.url = reverse("stand:tuning", args=[self.scene.other_task.pk])
+
+    def play(self, hz: float, tone_asked: object = 69, body: bytes | None = None):
+        return self.client.post(f"{self.url}?tone={tone_asked}", body or tone(2.0, hz=hz), content_type="audio/wav")
+
+    def test_a_tone_is_flat_sharp_or_in_tune_by_so_many_cents(self):
+        for cents, called in ((-20, "flat"), (3, "in tune"), (14, "sharp")):
+            found = self.play(440 * 2 ** (cents / 1200)).json()
+            self.assertEqual(found["called"], called)
+            self.assertAlmostEqual(found["cents"], cents, delta=1)
+
+    def test_another_tone_than_asked_is_not_heard_and_only_the_instruments_are_asked(self):
+        self.assertIn("not heard", self.play(523.25).json()["says"])
+        for wrong in ("70", "", "²", "-69", "nan"):
+            self.assertEqual(self.play(440, wrong).status_code, 400, wrong)
+
+    def test_what_is_no_sound_or_too_long_gets_a_plain_word(self):
+        self.assertEqual(self.play(440, body=b"no sound at all").status_code, 422)
+        self.assertIn("A few seconds are enough", self.play(440, body=b"x" * (MOST_BYTES + 1)).json()["says"])

@@ -25,7 +25,8 @@ SPY = """
 KEPT = """async (wanted) => {
   for (;;) {
     const names = (await caches.keys()).filter((name) => name.startsWith("private-"));
-    const kept = (await Promise.all(names.map(async (name) => (await (await caches.open(name)).keys()).map((r) => new URL(r.url).pathname)))).flat();
+    const requests = await Promise.all(names.map(async (name) => (await caches.open(name)).keys()));
+    const kept = requests.flat().map((request) => new URL(request.url).pathname);
     if (wanted.every((start) => kept.some((path) => path.startsWith(start)))) return;
     await new Promise((resolve) => setTimeout(resolve, 100));
   }
