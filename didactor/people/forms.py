@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 
 from didactor.core.instruments import INSTRUMENTS
-from didactor.people.models import Group, Level, Studio
+from didactor.people.models import ConsentKind, Group, Level, Studio
 
 INSTRUMENT_CHOICES = [("", "Choose an instrument"), *sorted(((i.slug, i.title) for i in INSTRUMENTS), key=lambda c: c[1])]
 
@@ -95,6 +95,9 @@ class NameForm(forms.Form):
 
     called = forms.CharField(max_length=120, label="Name")
     is_minor = forms.BooleanField(required=False, label="Under age", help_text="Nothing is recorded before a guardian has agreed.")
+    no_notes_yet = forms.BooleanField(
+        required=False, label="Does not read notes yet", help_text="The stand shows fingers and colours, says what to do, and asks nothing."
+    )
 
 
 class EnrolmentForm(forms.Form):
@@ -110,6 +113,7 @@ class GuardianForm(forms.Form):
 
 
 class ConsentForm(forms.Form):
+    kind = forms.ChoiceField(choices=ConsentKind.choices, initial=ConsentKind.SOUND, required=False, widget=forms.HiddenInput)
     given_by = forms.CharField(max_length=120, label="Guardian’s name")
     agreed = forms.BooleanField(label="The guardian has read the words above and agrees.")
 

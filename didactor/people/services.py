@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from django.db import transaction
 from django.utils import timezone
 
-from didactor.people.models import Consent, Enrolment, Group, Person, Role, SignInCard, Studio
+from didactor.people.models import Consent, ConsentKind, Enrolment, Group, Person, Role, SignInCard, Studio
 from didactor.people.roll import Row
 
 #: Letters and digits that are not mistaken for one another when read aloud or from paper.
@@ -16,8 +16,13 @@ CODE_ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"
 CODE_LENGTH = 12
 
 CONSENT_WORDING = (
-    "I agree that this student records their playing in Didactor, that their teacher hears the recordings and answers them, and "
-    "that they are kept until the studio or I ask for their deletion. I can withdraw this at any time."
+    "Sound: I agree that this student records the sound of their playing in Didactor, that their teacher hears the recordings and "
+    "answers them, and that they are kept until the studio or I ask for their deletion. I can withdraw this at any time."
+)
+PICTURE_WORDING = (
+    "Pictures: I agree that this student films their playing for Didactor, hands, instrument or face as the teacher asks, that their "
+    "teacher sees the films, and that they are kept until the studio or I ask for their deletion. I can withdraw this at any time, and "
+    "sound alone stays possible."
 )
 
 
@@ -85,6 +90,11 @@ def add_roll(*, studio: Studio, rows: Iterable[Row]) -> tuple[list[Person], list
     return list(added.values()), more
 
 
+def set_reading(*, student: Person, reads_notes: bool) -> None:
+    """Whether a student reads notes yet, on all their instruments."""
+    student.enrolments.update(reads_notes=reads_notes)
+
+
 def change_student(*, student: Person, name: str, is_minor: bool) -> None:
     """Another name, come of age, or found to be under age; what was recorded stays theirs."""
     student.name, student.is_minor = name.strip(), is_minor
@@ -101,14 +111,16 @@ def add_guardian(*, student: Person, name: str) -> Person:
     return guardian
 
 
-def record_consent(*, student: Person, given_by: str, recorded_by: Person) -> Consent:
-    """Record that a guardian agreed, in the words of ``CONSENT_WORDING``."""
-    return Consent.objects.create(student=student, given_by=given_by.strip(), wording=CONSENT_WORDING, recorded_by=recorded_by)
+def record_consent(*, student: Person, given_by: str, recorded_by: Person, kind: str = ConsentKind.SOUND) -> Consent:
+    """Record that a guardian agreed to sound or to pictures, in the words that they read."""
+    wording = PICTURE_WORDING if kind == ConsentKind.PICTURE else CONSENT_WORDING
+    return Consent.objects.create(student=student, kind=kind, given_by=given_by.strip(), wording=wording, recorded_by=recorded_by)
 
 
-def withdraw_consent(*, student: Person) -> None:
-    """Consent ends now; nothing more can be recorded until it is given again."""
-    Consent.objects.filter(student=student, withdrawn_at=None).update(withdrawn_at=timezone.now())
+def withdraw_consent(*, student: Person, kind: str = "") -> None:
+    """Consent to one kind, or to both, ends now; nothing more of it can be recorded until it is given again."""
+    given = Consent.objects.filter(student=student, withdrawn_at=None)
+    (given.filter(kind=kind) if kind else given).update(withdrawn_at=timezone.now())
 
 
 def leave(*, student: Person) -> None:

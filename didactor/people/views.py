@@ -24,7 +24,7 @@ from didactor.people.forms import (
     RollForm,
     StudentForm,
 )
-from didactor.people.models import Consent, Group, Person, SignInCard
+from didactor.people.models import Consent, ConsentKind, Group, Person, SignInCard
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.people.roll import heading_of, read_roll
@@ -102,7 +102,8 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
 def students(request: Request) -> HttpResponse:
     people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group")
     cards = GroupCardsForm(studio=request.user.studio)
-    consented = set(Consent.objects.filter(student__in=people, withdrawn_at=None).values_list("student_id", flat=True))
+    given = Consent.objects.filter(student__in=people, kind=ConsentKind.SOUND, withdrawn_at=None)
+    consented = set(given.values_list("student_id", flat=True))
     return render(
         request, "people/students.html", {"people": people, "has_cards": _with_cards(people), "consented": consented, "cards": cards}
     )
@@ -201,9 +202,14 @@ def student(request: Request, pk: int) -> HttpResponse:
     consent = ConsentForm(request.POST if "given_by" in request.POST else None)
     enrolment = EnrolmentForm(request.POST if "instrument" in request.POST else None)
     guardian = GuardianForm(request.POST if "name" in request.POST else None)
-    who = NameForm(request.POST if "called" in request.POST else None, initial={"called": person.name, "is_minor": person.is_minor})
+    who = NameForm(request.POST if "called" in request.POST else None, initial=_called(person))
     if consent.is_valid():
-        services.record_consent(student=person, given_by=consent.cleaned_data["given_by"], recorded_by=request.user)
+        services.record_consent(
+            student=person,
+            given_by=consent.cleaned_data["given_by"],
+            recorded_by=request.user,
+            kind=consent.cleaned_data["kind"] or ConsentKind.SOUND,
+        )
         messages.success(request, f"Consent of {consent.cleaned_data['given_by']} is recorded.")
     elif enrolment.is_valid():
         data = enrolment.cleaned_data
@@ -214,6 +220,7 @@ def student(request: Request, pk: int) -> HttpResponse:
         messages.success(request, "The guardian is added. Make new cards to give them theirs.")
     elif who.is_valid():
         services.change_student(student=person, name=who.cleaned_data["called"], is_minor=who.cleaned_data["is_minor"])
+        services.set_reading(student=person, reads_notes=not who.cleaned_data["no_notes_yet"])
         messages.success(request, "Kept.")
     else:
         forms = {"form": consent, "enrolment_form": enrolment, "guardian_form": guardian, "name_form": who}
@@ -221,12 +228,19 @@ def student(request: Request, pk: int) -> HttpResponse:
     return redirect("people:student", pk=pk)
 
 
+def _called(person: Person) -> dict[str, Any]:
+    """What the form of a student's name begins with."""
+    return {"called": person.name, "is_minor": person.is_minor, "no_notes_yet": person.enrolments.filter(reads_notes=False).exists()}
+
+
 def _student_page(request: Request, person: Person) -> dict[str, Any]:
     return {
         "person": person,
         "group_names": Group.objects.filter(studio=person.studio).values_list("name", flat=True),
-        "wording": services.CONSENT_WORDING,
-        "consent": person.consents.filter(withdrawn_at=None).first(),
+        "kinds": [
+            (kind, title, person.consents.filter(kind=kind, withdrawn_at=None).first(), wording)
+            for (kind, title), wording in zip(ConsentKind.choices, (services.CONSENT_WORDING, services.PICTURE_WORDING), strict=True)
+        ],
     }
 
 
@@ -250,8 +264,9 @@ def new_card(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def withdraw_consent(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
-    services.withdraw_consent(student=person)
-    messages.success(request, "Consent is withdrawn. Nothing more can be recorded until it is given again.")
+    kind = request.POST.get("kind", "")
+    services.withdraw_consent(student=person, kind=kind if kind in ConsentKind.values else "")
+    messages.success(request, "Consent is withdrawn. Nothing more of it can be recorded until it is given again.")
     return redirect("people:student", pk=pk)
 
 

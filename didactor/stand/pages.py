@@ -161,6 +161,7 @@ def recording_state(task: Task, person: Person) -> dict[str, Any]:
         refusal = str(error)
     allowed = task.assignment.takes_allowed
     return {
+        "no_pictures": bool(task.assignment.must_show) and task.enrolment.student.picture_consent_missing,
         "refusal": refusal,
         "takes_left": allowed - takes_spent(task) if allowed else None,
         "accompaniment": accompaniment_data(task),

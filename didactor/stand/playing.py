@@ -12,12 +12,14 @@ from didactor.assignments.models import Task
 from didactor.core.hearing.one_tone import tones_to_tune
 from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation
+from didactor.core.score.roadmap import bars_between
+from didactor.core.score.study.hand_moves import wide_grips
 from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.desk import has_additions, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Passage, Reference, ReferenceKind
-from didactor.library.notation import expectation_of_passage
+from didactor.library.notation import expectation_of_passage, read_part
 from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
@@ -58,6 +60,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             "references": [_reference_data(reference) for reference in laid],
         },
         "laid": laid,
+        "wide_grips": _wide_grips(passage),
         "tones": [(name.rstrip("-0123456789"), midi) for name, midi in tones_to_tune(find_instrument(task.enrolment.instrument))],
         "prepared_s": prepared_s(task),
         "steps": step_entries(task, list(task.takes.all()), step),
@@ -74,6 +77,14 @@ def _drawings(passage: Passage) -> dict[str, str]:
     if SYLLABLE in drawings["handheld"]:
         drawings["handheld"] = draw(passage, ("phone",))["phone"]
     return drawings
+
+
+def _wide_grips(passage: Passage) -> list[str]:
+    """Bars in which a hand holds more than an octave at once."""
+    part = read_part(passage.revision_id, passage.part)
+    inside = {bar.index: bar.number for bar in bars_between(part, passage.bars)} if part.notes else {}
+    many = find_instrument(part.instrument).many_voices
+    return [inside[index] for index in wide_grips(part.notes) if index in inside] if many else []
 
 
 def _timeline(expected: Expectation) -> dict[str, Any]:

@@ -22,6 +22,7 @@ from didactor.library.sounds import enters_s
 from didactor.takes.apart import hear_apart, hear_here
 from didactor.takes.models import Analysis, Take, TakeState
 
+NO_PICTURES = "This is a film, and a guardian’s consent to pictures is missing. Send the sound alone, or ask your teacher."
 HEAR = hear_apart if settings.HEAR_APART else hear_here
 
 
@@ -33,6 +34,8 @@ def hear_take(take: Take) -> None:
         recording, copy = open_with_copy(source)
     take.has_picture, take.loudness_lufs = recording.has_video, loudness_lufs(recording.samples, RATE_HZ)
     Take.objects.filter(pk=take.pk).update(has_picture=take.has_picture, loudness_lufs=take.loudness_lufs)
+    if recording.has_video and take.task.enrolment.student.picture_consent_missing:
+        return settle(take, TakeState.UNUSABLE, trouble=NO_PICTURES)
     if not take.playback and not _keep_copy(take, copy):
         return  # it was deleted meanwhile
     basis = take.basis

@@ -6,6 +6,7 @@ from datetime import timedelta
 
 from django.contrib.auth.models import AnonymousUser
 from django.test import TestCase
+from django.urls import reverse
 from django.utils import timezone
 
 from didactor.people import services
@@ -121,6 +122,22 @@ class EnrolmentTests(TestCase):
         services.record_consent(student=child, given_by="Eva", recorded_by=self.teacher)
         self.assertFalse(child.consent_missing)
         self.assertEqual(child.consents.count(), 2)
+
+    def test_sound_and_pictures_are_agreed_to_apart(self):
+        child = services.add_student(studio=self.teacher.studio, name="Pip", instrument="violin", level="beginner", is_minor=True).student
+        page = reverse("people:student", args=[child.pk])
+        self.client.force_login(self.teacher)
+        self.client.post(page, {"given_by": "Eva", "agreed": "on", "kind": "picture"})
+        self.assertEqual((child.consent_missing, child.picture_consent_missing), (True, False))
+        self.assertEqual(child.consents.get().wording, services.PICTURE_WORDING)
+        self.client.post(page, {"given_by": "Eva", "agreed": "on", "kind": "everything"})
+        self.assertTrue(child.consent_missing)
+        self.client.post(page, {"given_by": "Eva", "agreed": "on"})
+        self.assertFalse(child.consent_missing)
+        self.client.post(reverse("people:withdraw_consent", args=[child.pk]), {"kind": "picture"})
+        self.assertEqual((child.consent_missing, child.picture_consent_missing), (False, True))
+        self.client.post(page, {"called": "Pip", "no_notes_yet": "on", "is_minor": "on"})
+        self.assertFalse(child.enrolments.get().reads_notes)
 
     def roll(self, text: str, group: str = "") -> tuple[list[str], list[str]]:
         added, more = services.add_roll(studio=self.studio, rows=read_roll(text, self.studio, group))

@@ -136,3 +136,11 @@ class SegmentTests(SimpleTestCase):
         values = {b.number: b.value for b in found.bars}
         tops = [max(values[n] for n in numbers[numbers.index(s.first) : numbers.index(s.last) + 1]) for s in hardest]
         self.assertEqual(tops, sorted(tops, reverse=True))
+
+
+class WideGripTests(SimpleTestCase):
+    def test_more_than_an_octave_in_one_hand_is_wide_an_octave_and_two_hands_are_not(self):
+        from didactor.core.score.study.hand_moves import wide_grips
+
+        part = read(prepare(musicxml("C4+E5:w | C4+C5:w | C5:w", lower="C3:w | C3:w | C3:w", name="Piano", fifths=0))).parts[0]
+        self.assertEqual(wide_grips(part.notes), (0,))

@@ -140,6 +140,7 @@ function settle() {
 }
 
 function showState(running) {
+  thumb.toggleAttribute("data-playing", running);
   part("[data-icon]").setAttribute("d", running ? "M3 2.5 H13 V13.5 H3 Z" : "M3 1.5 L14 8 L3 14.5 Z");
   part("[data-word]").textContent = running ? "Stop" : "Play";
 }

@@ -86,3 +86,17 @@ def _on_strings(notes: list[Note], instrument: Instrument) -> dict[str, str]:
             found[note.id] = "leaves first position" if beyond else "back in first position"
         away = beyond
     return found
+
+
+#: Wider than this in one hand at once, semitones: more than an octave.
+WIDE_GRIP = 12
+
+
+def wide_grips(notes: Sequence[Note]) -> tuple[int, ...]:
+    """Indices of the bars in which one hand holds more than an octave at once: there nobody should force it."""
+    together: dict[tuple[int, int, float], list[int]] = {}
+    for note in notes:
+        if not note.unpitched and not note.grace:
+            together.setdefault((note.bar_index, note.staff, round(note.onset_quarters, 3)), []).append(note.sounding_midi)
+    wide = {bar for (bar, _, _), pitches in together.items() if max(pitches) - min(pitches) > WIDE_GRIP}
+    return tuple(sorted(wide))
