@@ -21,7 +21,7 @@ from didactor.assignments.checklists import checklist_for
 from didactor.assignments.forms import KEPT, AssignmentForm, ChangeForm, ExceptionForm, WeekNoteForm, kept_of
 from didactor.assignments.models import Assignment, Series, Task, WeekNote
 from didactor.assignments.series import grid_of
-from didactor.core.errors import PassageError
+from didactor.core.errors import CoreError, PassageError
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
 from didactor.library.drawings import plain_drawings
@@ -60,6 +60,20 @@ def change(request: Request, pk: int) -> HttpResponse:
             return redirect("assignment", pk=pk)
     context = {"form": form, "assignment": found, "passage": found.passage, "stages": STAGES, "drawings": plain_drawings(found.passage)}
     return render(request, "assignments/change.html", context, status=status)
+
+
+@teacher_only
+@require_POST
+def spoken(request: Request, pk: int) -> HttpResponse:
+    """What is to be done, said by the teacher, for those who do not read yet; without a file what was said is taken back."""
+    found = _own(request, pk)
+    try:
+        services.set_spoken(assignment=found, upload=request.FILES.get("file"))
+    except CoreError as error:
+        messages.error(request, error.message)
+    else:
+        messages.success(request, "Your words are kept." if found.spoken else "Your words are taken back.")
+    return redirect("assignments:change", pk=pk)
 
 
 def _over_theirs(request: Request, found: Assignment, refused: ChangeForm) -> ChangeForm:

@@ -6,6 +6,7 @@ from datetime import date, datetime, timedelta
 from typing import IO, Any, cast
 
 from django.core.files.base import ContentFile
+from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import Exists, F, OuterRef, QuerySet
@@ -26,7 +27,7 @@ from didactor.library.notation import ENGRAVER, expectation_of, read_part
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
 
-#: A few words back, said or played, are no longer than this.
+#: A few words, said or played, are no longer than this.
 MOST_REPLY_BYTES = 50 * 1024 * 1024
 #: Which states may follow which. A task that was answered may be worked on again; a passed one stays passed.
 _FOLLOWS = {
@@ -335,3 +336,19 @@ def frozen_basis(task: Task, step: str = "", own_tempo: float | None = None) -> 
         "own_tempo": own,
         "targets": targets.to_json(),
     }
+
+
+def set_spoken(*, assignment: Assignment, upload: UploadedFile | None) -> None:
+    """Keep what a teacher says to those who do not read yet, as a copy that every browser plays; None takes it back.
+
+    Raises:
+        AudioError: no recording, or one that is too large.
+    """
+    if upload is not None and (upload.size or 0) > MOST_REPLY_BYTES:
+        raise AudioError("audio.too_large", "That is too long for a few words. Keep it under five minutes.")
+    copy = open_with_copy(cast("IO[bytes]", upload.file))[1] if upload is not None else None
+    old = assignment.spoken.name
+    assignment.spoken = ContentFile(copy.body, name="spoken.mp4") if copy else ""
+    assignment.save(update_fields=["spoken"])
+    if old:
+        default_storage.delete(old)

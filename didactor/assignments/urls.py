@@ -10,6 +10,7 @@ urlpatterns = [
     path("parts/<int:pk>/", views.part, name="part"),
     path("new/checklist/", planning_views.checklist_fragment, name="checklist_fragment"),
     path("<int:pk>/change/", planning_views.change, name="change"),
+    path("<int:pk>/spoken/", planning_views.spoken, name="spoken"),
     path("<int:pk>/withdraw/", planning_views.withdraw, name="withdraw"),
     path("<int:pk>/give/", planning_views.give, name="give"),
     path("parts/<int:pk>/withdraw/", planning_views.withdraw_task, name="withdraw_task"),

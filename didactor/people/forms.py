@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 
 from didactor.core.instruments import INSTRUMENTS
-from didactor.people.models import ConsentKind, Group, Level, Studio
+from didactor.people.models import TONES, ConsentKind, Group, Level, Studio
 
 INSTRUMENT_CHOICES = [("", "Choose an instrument"), *sorted(((i.slug, i.title) for i in INSTRUMENTS), key=lambda c: c[1])]
 
@@ -150,6 +150,8 @@ class NoteNamesForm(forms.Form):
         super().__init__(*args, **kwargs)
         for letter in "CDEFGAB":
             self.fields[letter] = forms.CharField(max_length=12, required=False, label=letter)
+            tones = [("", "—"), *((tone, tone) for tone in TONES)]
+            self.fields[f"tone_{letter}"] = forms.ChoiceField(choices=tones, required=False, label=letter)
         for word, when in COUNTING.items():
             self.fields[f"count_{word}"] = forms.CharField(
                 max_length=8, required=False, label=when, widget=forms.TextInput(attrs={"placeholder": word})
@@ -158,6 +160,14 @@ class NoteNamesForm(forms.Form):
     @property
     def letters(self) -> list[forms.BoundField]:
         return [self[letter] for letter in "CDEFGAB"]
+
+    @property
+    def tones(self) -> list[forms.BoundField]:
+        return [self[f"tone_{letter}"] for letter in "CDEFGAB"]
+
+    @property
+    def colours(self) -> dict[str, str]:
+        return {letter: tone for letter in "CDEFGAB" if (tone := self.cleaned_data[f"tone_{letter}"])}
 
     @property
     def counts(self) -> list[forms.BoundField]:

@@ -9,6 +9,9 @@ from django.utils import timezone
 from didactor.core.instruments import INSTRUMENTS
 from didactor.people.querysets import EnrolmentQuerySet, PersonManager
 
+#: Colours that a teacher may give to notes: names of tones of the style sheet.
+TONES = ("red", "orange", "yellow", "green", "teal", "blue", "violet", "pink", "brown", "grey")
+
 
 class Studio(models.Model):
     """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats."""

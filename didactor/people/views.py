@@ -274,11 +274,15 @@ def withdraw_consent(request: Request, pk: int) -> HttpResponse:
 def note_names(request: Request) -> HttpResponse:
     """Friendly names of notes and words to count with, for the study sheets."""
     studio = request.user.studio
-    kept = {**studio.note_names, **{f"count_{word}": said for word, said in studio.counting_words.items()}}
+    kept = {
+        **studio.note_names,
+        **{f"count_{word}": said for word, said in studio.counting_words.items()},
+        **{f"tone_{letter}": tone for letter, tone in studio.note_colours.items()},
+    }
     form = NoteNamesForm(request.POST or None, initial=kept)
     if request.method == "POST" and form.is_valid():
-        studio.note_names, studio.counting_words = form.names, form.counting_words
-        studio.save(update_fields=["note_names", "counting_words"])
+        studio.note_names, studio.counting_words, studio.note_colours = form.names, form.counting_words, form.colours
+        studio.save(update_fields=["note_names", "counting_words", "note_colours"])
         messages.success(request, "The words are kept. Students find them on their study sheets.")
         return redirect("people:students")
     return render(request, "people/note_names.html", {"form": form})

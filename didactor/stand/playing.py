@@ -9,17 +9,19 @@ from django.db.models import QuerySet
 from django.urls import reverse
 
 from didactor.assignments.models import Task
+from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.hearing.one_tone import tones_to_tune
 from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.study.hand_moves import wide_grips
+from didactor.core.score.study.reading_aids import note_name
 from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
-from didactor.library.desk import has_additions, pinned_drawings, road_map_of
+from didactor.library.desk import has_additions, pinned_drawings, pinned_fingerings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Passage, Reference, ReferenceKind
-from didactor.library.notation import expectation_of_passage, read_part
+from didactor.library.notation import engravings_of, expectation_of_passage, read_part
 from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
@@ -41,7 +43,8 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     return {
         "task": task,
         "assignment": assignment,
-        "drawings": _drawings(passage),
+        "drawings": _drawings(passage) if task.enrolment.reads_notes else _picture(task),
+        "young": not task.enrolment.reads_notes,
         "road": road_map_of(passage),
         "playing": {
             **_timeline(expected),
@@ -77,6 +80,21 @@ def _drawings(passage: Passage) -> dict[str, str]:
     if SYLLABLE in drawings["handheld"]:
         drawings["handheld"] = draw(passage, ("phone",))["phone"]
     return drawings
+
+
+def _picture(task: Task) -> dict[str, str]:
+    """The passage for a child who does not read notes yet: heads in the teacher's colours, fingers and the studio's names under them."""
+    passage, studio = task.passage, task.enrolment.student.studio
+    part = read_part(passage.revision_id, passage.part)
+    inside = {bar.index: bar for bar in bars_between(part, passage.bars)}
+    notes = [n for n in part.notes if n.bar_index in inside and not n.unpitched]
+    fingers = {n.id: n.fingering for n in notes if n.fingering} | pinned_fingerings(passage)
+    names = {n.id: note_name(n, inside[n.bar_index].fifths, "own", studio.note_names) for n in notes}
+    rows = {"fingers": fingers} if fingers else {}
+    tones = {n.id: f"tone-{tone}" for n in notes if (tone := studio.note_colours.get(n.step))}
+    numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
+    engraved = engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars, layouts=PLAYED_FROM)
+    return {layout: aided_score(e.svg, e.geometry, numbers, {**rows, "names": names}, {}, tones=tones) for layout, e in engraved.items()}
 
 
 def _wide_grips(passage: Passage) -> list[str]:

@@ -7,6 +7,7 @@ urlpatterns = [
     path("", views.index, name="index"),
     path("<int:pk>/open/", views.open_sealed, name="open_sealed"),
     path("<int:pk>/play/", views.play, name="play"),
+    path("<int:pk>/spoken/", views.spoken, name="spoken"),
     path("<int:pk>/sounds/", views.sounds, name="sounds"),
     path("<int:pk>/tuning/", views.tuning, name="tuning"),
     path("<int:pk>/check/", views.sound_check, name="sound_check"),

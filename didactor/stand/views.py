@@ -28,6 +28,7 @@ from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.score.study.finding_out import Answers
 from didactor.core.score.study.reading_aids import NAMINGS
+from didactor.core.sound.spoken_names import say_words
 from didactor.library.desk import road_map_of
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, family, student_only
@@ -118,6 +119,21 @@ def play(request: Request, pk: int) -> HttpResponse:
     if found.is_sealed or found.assignment.is_listening:
         return redirect("task", pk=pk)
     return render(request, "stand/play.html", playing_page(found, request.user, request.GET.get("step", "")))
+
+
+@family
+def spoken(request: Request, pk: int) -> HttpResponseBase:
+    """What is to be done, said: by the teacher where they recorded it, else by the model's voice."""
+    found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    assignment = found.assignment
+    if found.is_sealed or not (assignment.spoken or assignment.instructions.strip()):
+        raise Http404
+    if assignment.spoken:
+        return ranged_file(request, assignment.spoken, "audio/mp4")
+    try:
+        return HttpResponse(say_words(assignment.instructions), content_type="audio/wav")
+    except CoreError as error:
+        return HttpResponse(error.message, status=503, content_type="text/plain")
 
 
 @family

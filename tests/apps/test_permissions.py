@@ -79,6 +79,8 @@ EXPECTED = {
     "stand:tick": YLVA,
     "stand:find_out": YLVA,
     "stand:found": YLVA,
+    "stand:spoken": YLVA,
+    "assignments:spoken": TEACHER,
     "stand:tuning": YLVA,
     "stand:beside": YLVA,
     "stand:pair": YLVA,
@@ -173,6 +175,8 @@ class EveryAddressScene(scenes.OwnFolders):
         scene.task.reply_sound.save("x.mp4", ContentFile(b"x" * 100))
         scene.passage.revision.piece.photo.save("x.png", ContentFile(b"\x89PNG\r\n\x1a\n" + bytes(20)))
         cls.batch = begin_import(teacher=scene.teacher, files=[])
+        scene.assignment.instructions = "Slowly, with the left hand alone."
+        scene.assignment.save()
         cls.reference = Reference.objects.create(
             passage=scene.passage, title="As I play it", kind="sound", file=ContentFile(b"x" * 100, name="x.mp4"), created_by=scene.teacher
         )
@@ -214,7 +218,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "library:write": ["melody"],
             "library:write_fragment": ["melody"],
             **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "withdraw_task")},
-            **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give")},
+            **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give", "spoken")},
             **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer", "reply_sound", "play", "sounds", "sound_check")},
             "review:decide_words": [scene.task.pk],
             "assignments:change": [scene.assignment.pk],
@@ -225,7 +229,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "task": [scene.task.pk],
             "study": [scene.task.pk],
             "stand:cards": [scene.task.pk],
-            **{f"stand:{n}": [scene.task.pk] for n in ("find_out", "found", "beside", "pair", "tuning")},
+            **{f"stand:{n}": [scene.task.pk] for n in ("find_out", "found", "beside", "pair", "tuning", "spoken")},
             "stand:pair_sound": [scene.task.pk, 0],
             "takes:upload": [cls.upload.pk],
             "stand:upload_file": [scene.task.pk],
@@ -284,6 +288,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "open_sealed",
             "found",
             "through",
+            "spoken",
             "tuning",
             "correct_bar",
             "new_version",

@@ -32,6 +32,11 @@ KEPT = """async (wanted) => {
   }
 }"""
 
+#: Waits until nothing private is kept on the device.
+WIPED = """async () => {
+  while ((await caches.keys()).some((name) => name.startsWith("private-"))) await new Promise((resolve) => setTimeout(resolve, 100));
+}"""
+
 
 class PlayingTests(BrowserTestCase):
     def stand(self, size: dict[str, int] = DESK, **fields: object) -> Page:
@@ -152,7 +157,5 @@ class PlayingTests(BrowserTestCase):
         # Who signs out leaves nothing behind.
         page.get_by_role("button", name="Sign out").click()
         page.wait_for_url("**/sign-in/**")
-        page.evaluate(
-            "async () => { while ((await caches.keys()).some((name) => name.startsWith('private-'))) await new Promise((r) => setTimeout(r, 100)); }"
-        )
+        page.evaluate(WIPED)
         self.troubles = [t for t in self.troubles if "net::ERR_" not in t]

@@ -12,6 +12,7 @@ import soxr
 
 from didactor.core.errors import CoreError
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
+from didactor.core.sound.player.take import wav_bytes
 from didactor.core.sound.wave import read_wave
 
 #: Which voice says the names of a naming; letters and numbers are English.
@@ -44,11 +45,30 @@ def say_names(onsets_s: Sequence[float], names: Sequence[str], length_s: float, 
     return np.asarray(sound / max(float(np.abs(sound).max()), 1e-6) * 0.7, dtype=np.float32)
 
 
+#: So much is said at most: a few sentences.
+LONGEST_WORDS = 800
+
+
+def say_words(text: str) -> bytes:
+    """A few sentences, as a WAV file, for those who do not read yet. Raises ``CoreError`` where the program is not installed."""
+    _check_speaker()
+    words = " ".join(text.split())[:LONGEST_WORDS]
+    said = subprocess.run(
+        ["espeak-ng", "-v", USUAL_VOICE, "-s", "140", "--stdout", "--", words], check=True, capture_output=True, timeout=60
+    )
+    rate_hz, samples = read_wave(said.stdout)
+    return wav_bytes(samples, rate_hz)
+
+
+def _check_speaker() -> None:
+    if shutil.which("espeak-ng") is None:
+        raise CoreError("sound.no_speaker", "The program espeak-ng is not installed. Run bin/start or bin/test once; they install it.")
+
+
 @cache
 def _said(name: str, voice: str) -> tuple[Samples, int]:
     """One name, and the sample at which its weight falls."""
-    if shutil.which("espeak-ng") is None:
-        raise CoreError("sound.no_speaker", "The program espeak-ng is not installed. Run bin/start or bin/test once; they install it.")
+    _check_speaker()
     words = name
     for sign, said in SAID.items():
         words = words.replace(sign, said)

@@ -198,6 +198,7 @@ document.addEventListener("recording", () => {
   settle();
   keepAwake();
 });
+part("[data-aloud]")?.addEventListener("click", () => part("[data-aloud-sound]").play());
 document.addEventListener("visibilitychange", () => document.visibilityState === "visible" && transport?.running && keepAwake());
 showTempo();
 showChosen();

@@ -30,6 +30,7 @@ def aided_score(
     fingerings: Mapping[str, Fingering] | None = None,
     counts: Sequence[Counted] = (),
     bar_quarters: Mapping[str, float] | None = None,
+    tones: Mapping[str, str] | None = None,
 ) -> str:
     """Engraving with places to touch and aids.
 
@@ -37,10 +38,15 @@ def aided_score(
         rows: rows of words under every system, each by its CSS class: note id to word.
         rings: note ids to ring, by CSS class.
         fingerings: note id to what is drawn below the rows of words, all of one kind.
+        tones: note id to a CSS class that its head gets, as a colour for those who do not read notes yet.
         counts: what is counted, the first row, also where no note begins; ``bar_quarters``: bar id to its length, which places them.
     """
     root = parse(svg)
     add_bars(root, geometry, bar_numbers)
+    for note in root.iter(f"{SVG}g") if tones else ():
+        tone = (tones or {}).get(note.get("data-id", ""))
+        if tone:
+            note.set("class", f"{note.get('class', '')} {tone}".strip())
     fingerings = fingerings or {}
     fingered = HEIGHT[next(iter(fingerings.values())).kind] if fingerings else 0.0
     counted = ROW if counts else 0.0
