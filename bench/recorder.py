@@ -15,28 +15,15 @@ from __future__ import annotations
 import argparse
 import os
 import signal
-import socket
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).resolve().parent
-ROOT = HERE.parent
-sys.path[:0] = [str(ROOT), str(HERE)]
-STATE = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var"))
-#: Recordings and uploads of this run lie in a folder of their own; what is installed is that of the machine.
-OWN = Path(tempfile.mkdtemp(prefix="didactor-recorder-"))
-for kept in ("vendor", "static", "secret_key", "postgres.port", "postgres.password"):
-    (OWN / kept).symlink_to(STATE / kept)
-os.environ |= {"DJANGO_SETTINGS_MODULE": "didactor.config.settings", "DIDACTOR_STATE": str(OWN), "DJANGO_ALLOW_ASYNC_UNSAFE": "true"}
-
-import django  # noqa: E402
-
-django.setup()
+sys.path[:0] = [str(HERE)]
 
 import numpy as np  # noqa: E402
 import soxr  # noqa: E402
@@ -46,57 +33,15 @@ from playwright.sync_api import BrowserContext, Error, Page, Playwright, expect,
 from report import close  # noqa: E402
 from scipy.io import wavfile  # noqa: E402
 from scipy.signal import fftconvolve  # noqa: E402
+from served import ARGUMENTS, EXECUTABLE, OWN, Server, end_sessions, scene_of, scenes  # noqa: E402 - before anything of Django
 
 from didactor.people.services import make_card  # noqa: E402
 from didactor.takes.models import Take  # noqa: E402
-from tests import scene as scenes  # noqa: E402
 from tests.music import wav  # noqa: E402
 
 KINDS = ("tab closed", "browser killed", "network cut", "server killed", "device full")
-ARGUMENTS = [
-    "--headless=new",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--autoplay-policy=no-user-gesture-required",
-    "--use-fake-device-for-media-stream",
-    "--use-fake-ui-for-media-stream",
-    "--remote-debugging-port=0",
-]
 #: A device that is full from about this moment of a recording on.
 ROOM_BYTES = 150_000
-
-
-class Server:
-    """The web server as a process that can be killed."""
-
-    def __init__(self) -> None:
-        with socket.create_server(("127.0.0.1", 0)) as probe:
-            self.port = probe.getsockname()[1]
-        self.start()
-
-    def start(self) -> None:
-        command = [str(Path(sys.executable).with_name("waitress-serve")), f"--listen=127.0.0.1:{self.port}", "--threads=8"]
-        environment = {**os.environ, "PYTHONPATH": str(ROOT), "DIDACTOR_DB_NAME": str(connection.settings_dict["NAME"])}
-        self.process = subprocess.Popen(
-            [*command, "didactor.config.wsgi:application"], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
-        for _ in range(200):
-            try:
-                socket.create_connection(("127.0.0.1", self.port), 1).close()
-            except OSError:
-                time.sleep(0.1)
-            else:
-                return
-        raise SystemExit("the server did not start")
-
-    def kill(self) -> None:
-        self.process.kill()
-        self.process.wait()
 
 
 class Browser:
@@ -109,10 +54,9 @@ class Browser:
     def start(self) -> None:
         told = self.profile / "DevToolsActivePort"
         told.unlink(missing_ok=True)
-        executable = os.environ.get("CHROMIUM", "/usr/bin/chromium")
         capture = f"--use-file-for-fake-audio-capture={self.microphone}"
         self.process = subprocess.Popen(
-            [executable, *ARGUMENTS, capture, f"--user-data-dir={self.profile}", "about:blank"],
+            [EXECUTABLE, *ARGUMENTS, capture, f"--user-data-dir={self.profile}", "about:blank"],
             start_new_session=True,
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
@@ -264,21 +208,9 @@ def main() -> int:
                 browser.kill()
     finally:
         server.kill()
-        with connection.cursor() as cursor:  # a killed server's sessions may linger
-            cursor.execute(
-                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
-            )
+        end_sessions()
         teardown_databases(databases, verbosity=0)
     return report(rows, options.write)
-
-
-def scene_of(number: int) -> scenes.Scene:
-    """A studio for each recording: nothing of one can be taken for another's."""
-    from unittest import mock
-
-    build = scenes.teacher
-    with mock.patch.object(scenes, "teacher", lambda studio, username: build(f"{studio} {number}", f"{username}{number}")):
-        return scenes.build()
 
 
 def report(rows: dict[str, list[tuple[bool, bool, float, float]]], write: bool) -> int:

@@ -85,7 +85,8 @@ def analyse(
     quality = replace(quality, numbers=numbers if late_s is None else {**numbers, "backing_late_s": late_s})
     if late_s is None and not clicks.times_s:
         late_s = count_off_delay_s(samples, targets.clicks_s[: targets.count_off])
-    told = bool(targets.clicks_s)
+    told, unheard = bool(targets.clicks_s), targets.late_s if late_s is None and not clicks.times_s else None
+    counted_s = targets.clicks_s[: targets.count_off]
     targets = replace(targets, clicks_s=_as_heard(targets.clicks_s, clicks.times_s, late_s))
     hearing = ear.listen(expectation, instrument)(clicks.samples, expectation, 60.0 / targets.middle_qpm, instrument)
     if hearing is None:
@@ -98,7 +99,12 @@ def analyse(
         return _unusable(recording, expectation, targets, _refused(quality, code, text, recording))
     progress("judging")
     levels_hold = all(p.code != "gain_riding" for p in quality.problems)
-    opening = _opening(hearing, expectation, targets, None if told else samples, backing, late_s)
+    if unheard is not None:
+        # In headphones nothing of it is in the recording; the device is known to be so late.
+        late_s, counted_s = unheard, tuple(t + unheard for t in counted_s)
+    else:
+        counted_s = targets.clicks_s[: targets.count_off]
+    opening = _opening(hearing, expectation, replace(targets, clicks_s=counted_s), None if told else samples, backing, late_s)
     evidence = judge(hearing, expectation, targets, instrument, levels_hold, opening)
     return Analysis(
         expectation=expectation,

@@ -37,6 +37,7 @@ STUDENTS: tuple[tuple[str, str, str, str, str], ...] = (
     ("Jory Penhallam", "viola", "elementary", STRINGS, ""),
     ("Kaia Soltvedt", "cello", "beginner", STRINGS, ""),
     ("Leif Garrick", "double-bass", "elementary", STRINGS, ""),
+    ("Wren Askeland", "piano", "beginner", GROUP, "Sela Askeland"),
 )
 
 
@@ -91,6 +92,21 @@ class DemoAddition:
     fields: dict[str, Any]
 
 
+#: Who does not read notes yet, and the colours of the stickers on their keys.
+NOT_READING_YET = ("Wren Askeland",)
+NOTE_COLOURS = {"C": "red", "D": "orange", "E": "yellow", "F": "green", "G": "blue"}
+
+
+@dataclass(frozen=True, kw_only=True)
+class DemoReference:
+    """The teacher's own playing of a passage: sound, or a film of a drawn hand that beats time."""
+
+    title: str
+    film: bool = False
+    seed: int = 1
+    tempo_share: float = 0.92
+
+
 @dataclass(frozen=True, kw_only=True)
 class DemoAssignment:
     """A passage with targets, for one student or a group, and the takes that came back, by student."""
@@ -112,6 +128,10 @@ class DemoAssignment:
     series: str = ""
     segments: str = ""
     added: tuple[DemoAddition, ...] = ()
+    played: tuple[DemoReference, ...] = ()
+    accompaniment: tuple[int, int] | None = None
+    minutes: int | None = None
+    place: int | None = None
 
 
 ASSIGNMENTS: tuple[DemoAssignment, ...] = (
@@ -124,6 +144,9 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         beat_unit="dotted_quarter",
         instructions="The swell should roll on through the rests: count bars 4 and 8 aloud.",
         students_see="figures",
+        played=(DemoReference(title="As I play it", seed=5), DemoReference(title="How I beat it", film=True, seed=6, tempo_share=0.85)),
+        minutes=10,
+        place=1,
         takes={
             "Ylva Tarnholm": (
                 DemoTake(
@@ -179,6 +202,8 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         students=("Mirre Falkesund",),
         tempo=96,
         due_days=2,
+        minutes=8,
+        place=2,
         takes={
             "Mirre Falkesund": (
                 DemoTake(
@@ -353,5 +378,30 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
                 ),
             ),
         },
+    ),
+    DemoAssignment(
+        score="harbour-lights",
+        bars="3-10",
+        title="Harbour Lights, with the piano",
+        students=("Mirre Falkesund",),
+        tempo=84,
+        stage="steady",
+        due_days=6,
+        instructions="Two bars of introduction: count them, breathe in the second, and come in with the light.",
+        accompaniment=(2, 2),
+        minutes=10,
+        place=1,
+    ),
+    DemoAssignment(
+        score="puffin-steps",
+        bars="1-8",
+        title="Puffin Steps",
+        students=("Wren Askeland",),
+        tempo=60,
+        stage="first_reading",
+        due_days=5,
+        instructions="Put your thumb on the red key. Hear the song first, then play it with the puffin. Stop whenever you like.",
+        played=(DemoReference(title="As I play it", seed=9, tempo_share=1.0),),
+        minutes=5,
     ),
 )

@@ -11,6 +11,7 @@ from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import Expectation, expect, without_notation
 from didactor.core.score.model import Part
 from didactor.core.score.open import engrave_isolated
+from didactor.core.score.read.lyrics import read_lyrics
 from didactor.core.score.read.musicxml import read
 from didactor.core.score.roadmap import bars_between, played_order
 from didactor.core.score.study.reading_aids import note_name
@@ -45,6 +46,12 @@ def expectation_of(*, revision_id: int, part: int, bars: str, order: str = "") -
 def expectation_of_passage(passage: Passage) -> Expectation:
     """What should sound when a passage is played in its order."""
     return expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
+
+
+@lru_cache(maxsize=64)
+def read_syllables(revision_id: int, part: int) -> dict[str, str]:
+    """Note id to the syllable of the first verse."""
+    return read_lyrics(bytes(PieceRevision.objects.only("prepared").get(pk=revision_id).prepared), part)
 
 
 def names_in_time(passage: Passage, naming: str) -> list[tuple[float, str]]:

@@ -16,12 +16,13 @@ from didactor.core.score.expected import Expectation
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.study.hand_moves import wide_grips
 from didactor.core.score.study.reading_aids import note_name
+from didactor.core.score.study.songs import song_lines
 from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.desk import has_additions, pinned_drawings, pinned_fingerings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Passage, Reference, ReferenceKind
-from didactor.library.notation import engravings_of, expectation_of_passage, read_part
+from didactor.library.notation import engravings_of, expectation_of_passage, read_part, read_syllables
 from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
@@ -63,6 +64,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             "references": [_reference_data(reference) for reference in laid],
         },
         "laid": laid,
+        "song": song_lines(expected, read_syllables(passage.revision_id, passage.part)),
         "wide_grips": _wide_grips(passage),
         "tones": [(name.rstrip("-0123456789"), midi) for name, midi in tones_to_tune(find_instrument(task.enrolment.instrument))],
         "prepared_s": prepared_s(task),
@@ -88,7 +90,8 @@ def _picture(task: Task) -> dict[str, str]:
     part = read_part(passage.revision_id, passage.part)
     inside = {bar.index: bar for bar in bars_between(part, passage.bars)}
     notes = [n for n in part.notes if n.bar_index in inside and not n.unpitched]
-    fingers = {n.id: n.fingering for n in notes if n.fingering} | pinned_fingerings(passage)
+    # The score's own fingers are engraved with it.
+    fingers = {note: finger for note, finger in pinned_fingerings(passage).items() if note in {n.id for n in notes}}
     names = {n.id: note_name(n, inside[n.bar_index].fifths, "own", studio.note_names) for n in notes}
     rows = {"fingers": fingers} if fingers else {}
     tones = {n.id: f"tone-{tone}" for n in notes if (tone := studio.note_colours.get(n.step))}

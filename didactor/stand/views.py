@@ -40,7 +40,7 @@ from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_dat
 from didactor.takes import services
 from didactor.takes.models import Take
 from didactor.takes.soundcheck import MOST_BYTES, check_sound, check_tone
-from didactor.takes.uploads import own_tempo
+from didactor.takes.uploads import own_tempo, read_clicks
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
 
@@ -240,10 +240,10 @@ def sound_check(request: Request, pk: int) -> HttpResponse:
         services.check_may_record(student=request.user, task=found)
         if len(body) > MOST_BYTES:
             raise AudioError("audio.too_large", "That was too long. A few seconds are enough.")
-        heard = check_sound(body)
+        heard = check_sound(body, read_clicks(request.GET.get("clicks", "")))
     except (services.TakeRefused, CoreError) as error:
         return JsonResponse({"good": False, "says": [str(error)]}, status=422)
-    return JsonResponse({"good": heard.good, "says": heard.says})
+    return JsonResponse({"good": heard.good, "says": heard.says, "late": heard.late_s})
 
 
 @student_only

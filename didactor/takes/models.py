@@ -35,6 +35,7 @@ class Upload(models.Model):
     clicks_s = models.JSONField(default=list)
     step = models.CharField(max_length=20, blank=True)
     own_tempo = models.FloatField(null=True)
+    late_s = models.FloatField(null=True)
     backing = models.JSONField(null=True)
     take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)

@@ -95,8 +95,11 @@ def begin_upload(
     step: str = "",
     own_tempo: float | None = None,
     backing: dict[str, float] | None = None,
+    late_s: float | None = None,
 ) -> Upload:
-    """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it. Raises ``TakeRefused``."""
+    """Room for a recording that comes in pieces; ``clicks_s``: when the recorder clicked in it, ``late_s``: how late the device records
+    what it plays. Raises ``TakeRefused``.
+    """
     check_may_record(student=student, task=task, step=step)
     check_size(length)
     _check_room(student, length)
@@ -110,6 +113,7 @@ def begin_upload(
         step=step[:20],
         own_tempo=own_tempo,
         backing=backing,
+        late_s=late_s,
     )
     upload.path.parent.mkdir(parents=True, exist_ok=True)
     upload.path.touch(mode=0o600)
@@ -184,6 +188,7 @@ def _append(upload_id: Any, owner: Person, offset: int, piece: IO[bytes]) -> Upl
                     step=upload.step,
                     own_tempo=upload.own_tempo,
                     backing=upload.backing,
+                    late_s=upload.late_s,
                 )
             transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
     except OSError as error:
@@ -203,6 +208,7 @@ def receive_take(
     step: str = "",
     own_tempo: float | None = None,
     backing: dict[str, float] | None = None,
+    late_s: float | None = None,
 ) -> Take:
     """Store a recording untouched, under the name of its hash, and put its hearing into the queue.
 
@@ -220,6 +226,7 @@ def receive_take(
     check_may_record(student=student, task=task, step=step)
     basis = frozen_basis(task, step, own_tempo)
     basis["targets"]["clicks_s"] = list(clicks_s)
+    basis["targets"]["late_s"] = late_s
     basis["backing"] = backing
     take = Take.objects.create(
         task=task,

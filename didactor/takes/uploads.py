@@ -28,6 +28,8 @@ from didactor.web.numbers import read_id, read_number
 
 VERSION = "1.0.0"
 MOST_CLICKS, LONGEST_S = 4000, 7200.0
+#: A device that is later than this was measured wrongly.
+MOST_LATE_S = 0.6
 DISK_FULL = "There is no room left on the server. Your recording is still here: save the file, and tell your teacher."
 
 
@@ -52,11 +54,11 @@ def _metadata(request: Request) -> dict[str, str]:
     return values
 
 
-def _clicks(text: str) -> list[float]:
+def read_clicks(text: str) -> tuple[float, ...]:
     """Times of the recorder's clicks, seconds; nothing where they make no sense."""
     times = [read_number(part, 0.0, LONGEST_S) for part in text.split()[:MOST_CLICKS]]
     known = [t for t in times if t is not None]
-    return known if len(known) == len(times) and all(a < b for a, b in itertools.pairwise(known)) else []
+    return tuple(known) if len(known) == len(times) and all(a < b for a, b in itertools.pairwise(known)) else ()
 
 
 def _backing(task: Task, text: str) -> dict[str, float] | None:
@@ -89,10 +91,11 @@ def create(request: Request) -> HttpResponse:
             filename=data.get("filename", "take"),
             length=length,
             origin=data.get("origin", "file"),
-            clicks_s=_clicks(data.get("clicks", "")),
+            clicks_s=read_clicks(data.get("clicks", "")),
             step=data.get("step", ""),
             own_tempo=own_tempo(task, data.get("tempo")),
             backing=_backing(task, data.get("backing", "")),
+            late_s=read_number(data.get("late"), 0.0, MOST_LATE_S),
         )
     except services.TakeRefused as error:
         return _answer(422, str(error))

@@ -55,6 +55,34 @@ class VerdictTests(TestCase):
             check_sound(b"no sound")
 
 
+class DelayTests(TestCase):
+    def clicked(self, late_s: float, level: float = 0.4) -> tuple[np.ndarray, tuple[float, ...]]:
+        """Four clicks of the recorder as they come back through a room, then playing."""
+        sound = playing(8.0)
+        sound[: int(2.4 * RATE_HZ)] = 0.0005 * np.random.default_rng(3).standard_normal(int(2.4 * RATE_HZ))
+        times = (0.4, 0.75, 1.1, 1.45)
+        length = np.arange(int(0.06 * RATE_HZ)) / RATE_HZ
+        click = level * np.sin(2 * np.pi * 1760 * length) * np.exp(-length / 0.012)
+        for time in times:
+            at = int((time + late_s) * RATE_HZ)
+            sound[at : at + len(click)] += click.astype(np.float32)
+        return sound, times
+
+    def test_how_late_a_device_records_what_it_plays_is_measured(self):
+        for late_s in (0.02, 0.11, 0.24):
+            sound, times = self.clicked(late_s)
+            found = check_sound(wav_bytes(sound, RATE_HZ), times)
+            self.assertAlmostEqual(found.late_s or 0.0, late_s, delta=0.006)
+            self.assertTrue(found.good, found.says)
+
+    def test_in_headphones_nothing_is_measured_and_loud_clicks_do_not_make_a_silent_microphone_good(self):
+        sound, times = self.clicked(0.1, level=0.0)
+        self.assertIsNone(check_sound(wav_bytes(sound, RATE_HZ), times).late_s)
+        sound, times = self.clicked(0.1)
+        sound[int(2.0 * RATE_HZ) :] = 0.0
+        self.assertIn("Choose another input", " ".join(check_sound(wav_bytes(sound, RATE_HZ), times).says))
+
+
 class AddressTests(scenes.OwnFolders, TestCase):
     def setUp(self):
         self.scene = scenes.build()
@@ -66,7 +94,7 @@ class AddressTests(scenes.OwnFolders, TestCase):
 
     def test_it_answers_and_keeps_nothing(self):
         answer = self.post(wav_bytes(playing(), RATE_HZ))
-        self.assertEqual((answer.status_code, answer.json()), (200, {"good": True, "says": [GOOD]}))
+        self.assertEqual((answer.status_code, answer.json()), (200, {"good": True, "says": [GOOD], "late": None}))
         self.assertFalse(Take.objects.exists() or Upload.objects.exists())
 
     def test_what_cannot_be_judged_is_said(self):

@@ -66,7 +66,7 @@ class CountOffTests(SimpleTestCase):
 
 
 class AccompanimentTests(SimpleTestCase):
-    def along(self, late_beats: float, audible: bool = True, enters: bool = True) -> Any:
+    def along(self, late_beats: float, audible: bool = True, enters: bool = True, known_s: float | None = None) -> Any:
         """Played along with a track of three bars of introduction; the microphone hears both."""
         track = soxr.resample(
             simulate(expectation("C3:h G3:h | " * 11 + "C3:w", fifths=0), BY_SLUG["piano"], 92.0, seed=9).samples, SYNTH_RATE_HZ, RATE_HZ
@@ -82,7 +82,7 @@ class AccompanimentTests(SimpleTestCase):
             heard = add_room(track.astype(np.float64), ROOMS["bedroom"], np.random.default_rng(4))[: len(sound) - int(0.5 * RATE_HZ)]
             sound[int(0.5 * RATE_HZ) : int(0.5 * RATE_HZ) + len(heard)] += 0.25 * heard.astype(np.float32)
         backing = Backing(samples=track, at_s=0.4, enters_s=enters_s if enters else None)
-        targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=4, clicks_s=(0.5, 1.15, 1.8, 2.45))
+        targets = Targets(tempo_qpm=92.0, instrument="clarinet", count_off=4, clicks_s=(0.5, 1.15, 1.8, 2.45), late_s=known_s)
         return analyse(Recording(samples=sound), expectation(TUNE), targets, backing=backing)
 
     @property
@@ -101,3 +101,12 @@ class AccompanimentTests(SimpleTestCase):
     def test_where_the_track_cannot_be_heard_or_its_timeline_is_unknown_nothing_is_said(self):
         self.assertIsNone(self.along(1.0, audible=False).evidence.entry)
         self.assertIsNone(self.along(1.0, enters=False).evidence.entry)
+
+    def test_in_headphones_the_device_s_own_delay_tells_when_it_was_due(self):
+        """Nothing of the track is in the recording; a sound check has measured by how much it comes late."""
+        self.assertNotIn("rhythm.entry", [f.code for f in self.along(0.0, audible=False, known_s=0.1).findings])
+        for beats in (1.0, -0.5):
+            [finding] = [f for f in self.along(beats, audible=False, known_s=0.1).findings if f.code == "rhythm.entry"]
+            self.assertAlmostEqual(finding.size, beats, delta=0.15)
+        # What can be heard counts more than what was measured once.
+        self.assertNotIn("rhythm.entry", [f.code for f in self.along(0.0, known_s=0.5).findings])

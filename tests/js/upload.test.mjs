@@ -40,7 +40,7 @@ beforeEach(() => {
 
 test("a recording is announced with its task, its clicks to the millisecond and the form's token", async () => {
   await begin({ clicks: [0.61234, 1.2619], step: "clap", tempo: "54", backing: "12 0.65" });
-  assert.deepEqual(made.options.metadata, { filename: "take.wav", task: "7", step: "clap", tempo: "54", backing: "12 0.65", clicks: "0.612 1.262" });
+  assert.deepEqual(made.options.metadata, { filename: "take.wav", task: "7", step: "clap", tempo: "54", backing: "12 0.65", clicks: "0.612 1.262", late: "" });
   assert.deepEqual(made.options.headers, { "X-CSRFToken": "token" });
   assert.equal(made.started, true);
 });

@@ -23,6 +23,8 @@ class Targets:
     Args:
         step: what is done with the passage, the slug of one of ``steps.all_ears()``; it chooses the method of hearing.
         clicks_s: times of an audible metronome or count-off in the recording, where the recorder knows them; seconds.
+        late_s: by how much what this device plays comes late in its recordings, where that was measured: for takes in which it cannot be
+            heard, as with headphones.
         ritardando_quarters: length of an allowed slowing down at the end.
         alternatives: note id to further sounding MIDI numbers that are right.
         optional: ids of notes that may be left out.
@@ -43,6 +45,7 @@ class Targets:
     beat_unit: str = "quarter"
     step: str = "play"
     clicks_s: tuple[float, ...] = ()
+    late_s: float | None = None
     ritardando_quarters: float = 0.0
     alternatives: Mapping[str, tuple[int, ...]] = field(default_factory=dict)
     optional: tuple[str, ...] = ()

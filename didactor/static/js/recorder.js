@@ -27,8 +27,9 @@ let played = "";
 // The copy on the device, where there is one; and what is said when there is no room for it, for as long as one records.
 let keeping = null;
 let warning = "";
-// Whether all of the take is on the device.
+// Whether all of the take is on the device, and whether sending it has failed.
 let safe = false;
+let unsent = false;
 // The tempo that the student chose; empty where it is fixed.
 let ownTempo = "";
 // The take lives in this page until it is sent: leaving asks first.
@@ -205,6 +206,7 @@ async function deliver() {
   const bar = progress.querySelector("progress");
   const words = progress.querySelector("span");
   guard(true);
+  unsent = false;
   keeping?.note({ wanted: true });
   try {
     const take = await send(blob, {
@@ -226,11 +228,15 @@ async function deliver() {
     window.location.href = data.takePage.replace("/0/", `/${take}/`);
   } catch (error) {
     progress.hidden = true;
+    unsent = true;
     // With a copy on the device nothing is lost by leaving: it is sent when there is a connection.
     guard(Boolean(blob) && !safe);
     say(safe && !navigator.onLine ? "There is no connection. The take is safe on this device and is sent as soon as there is one: you can go on." : error.message);
   }
 }
+
+// What could not be sent for want of a connection is sent when there is one.
+window.addEventListener("online", () => blob && unsent && deliver());
 
 if (box) {
   const acts = { record, stop: () => stop(), again, send: deliver };

@@ -1,9 +1,13 @@
 // Before the first take of a day: a few seconds are recorded, played back, and judged by the server as a take's sound is judged.
 
 import { Tap, chooseInput, chosenInput, microphone, processing } from "./microphone.js";
+import { click } from "./metronome.js";
+import { inTake } from "./timeline.js";
+import { LATE } from "./upload.js";
 import { wavFrom } from "./wav.js";
 
 const SECONDS = 5;
+const CLICKS = 4;
 const LAST = "didactor checked";
 
 const data = JSON.parse(document.getElementById("playing-data").textContent);
@@ -35,6 +39,15 @@ async function check() {
     const blocks = [];
     const tap = new Tap(context, stream, (block) => blocks.push(block));
     await tap.open();
+    // Nobody plays yet: four clicks tell how late this device records what it plays.
+    const clicks = [];
+    say("First four clicks: do not play yet.");
+    for (let k = 0; k < CLICKS; k += 1) {
+      const at = context.currentTime + 0.4 + k * 0.35;
+      click(context, at, 1);
+      clicks.push(at + (context.outputLatency || 0));
+    }
+    await new Promise((resolve) => setTimeout(resolve, 400 + CLICKS * 350 + 400));
     for (let left = SECONDS; left > 0; left -= 1) {
       say(`Play a few notes, the loudest ones too: ${left}`);
       await new Promise((resolve) => setTimeout(resolve, 1000));
@@ -45,7 +58,7 @@ async function check() {
     part("[data-sound-listen]").src = URL.createObjectURL(file);
     part("[data-sound-listen]").hidden = false;
     say("Judging it …");
-    await judge(file, interferes);
+    await judge(file, interferes, inTake(clicks, tap.startsAt));
   } catch (error) {
     say(error.message);
   }
@@ -53,13 +66,14 @@ async function check() {
   busy = false;
 }
 
-async function judge(file, interferes) {
+async function judge(file, interferes, clicks) {
   const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "Content-Type": "audio/wav" };
-  const answer = await fetch(data.check, { method: "POST", body: file, headers }).catch(() => null);
+  const answer = await fetch(`${data.check}?clicks=${clicks.map((time) => time.toFixed(3)).join("+")}`, { method: "POST", body: file, headers }).catch(() => null);
   if (!answer) throw new Error("There is no connection to judge it. Listen yourself: loud enough, clean, whole?");
   const found = await answer.json().catch(() => ({ says: ["It could not be judged. Listen yourself: loud enough, clean, whole?"] }));
   const besides = interferes.length ? [`This browser ${interferes.join(" and ")}: the ear judges that with care.`] : [];
   say([...found.says, ...besides].join(" "));
+  if (typeof found.late === "number" && found.late >= 0) localStorage.setItem(LATE, found.late.toFixed(3));
   if (found.good) localStorage.setItem(LAST, today());
 }
 

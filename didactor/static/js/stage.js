@@ -2,6 +2,7 @@
 
 import { Cursor } from "./cursor.js";
 import { recordWith } from "./recorder.js";
+import { Lines } from "./lines.js";
 import { Sounds } from "./sounds.js";
 import { Film } from "./film.js";
 import { keepAlso } from "./offline.js";
@@ -13,7 +14,10 @@ const data = JSON.parse(document.getElementById("playing-data").textContent);
 const thumb = document.querySelector(".thumb");
 const part = (name) => thumb.querySelector(name);
 const say = (text) => (part("[data-says]").textContent = text);
-const cursor = new Cursor(stage.querySelector("[data-sheet]"), stage, data);
+const notes = new Cursor(stage.querySelector("[data-sheet]"), stage, data);
+const song = document.querySelector("[data-song]");
+const lines = song ? new Lines(song, stage) : null;
+let cursor = notes;
 const sounds = new Sounds(data.sounds, ({ url }) => keepAlso([url]));
 const film = new Film(document.querySelector("[data-film]"));
 const length = Math.max(...data.bars.map(([, , start, long]) => start + long));
@@ -169,6 +173,11 @@ part("[data-more]").addEventListener("change", () => {
   showChosen();
   showHelps();
   if (transport?.running) settle();
+});
+part("[data-as-song]")?.addEventListener("change", (event) => {
+  song.hidden = !event.target.checked;
+  stage.querySelector("[data-sheet]").hidden = event.target.checked;
+  cursor = event.target.checked ? lines : notes;
 });
 part("[data-less]").addEventListener("click", oneHelpLess);
 // Pedals are keyboards that know a few keys: space, page up and page down.

@@ -1,6 +1,8 @@
 // Sends a recording in pieces; after a break it goes on where it stopped. Resolves with the number of the new take, once the server has
 // said that it has the very same bytes.
 
+// Under this name lies how late this device records what it plays, seconds, where a sound check has measured it.
+export const LATE = "didactor late";
 const LARGEST_COMPARED = 256 * 1024 * 1024;
 
 // `key` names the recording: without it a new take of the same size would go on with the unfinished upload of another one.
@@ -12,7 +14,7 @@ export function send(file, { url, task, key, name, step = "", tempo = "", backin
       fingerprint: async () => `didactor ${key}`,
       retryDelays: [0, 1000, 3000, 5000, 10000, 20000],
       removeFingerprintOnSuccess: true,
-      metadata: { filename: name, task: String(task), step, tempo, backing, clicks: clicks.map((time) => time.toFixed(3)).join(" ") },
+      metadata: { filename: name, task: String(task), step, tempo, backing, clicks: clicks.map((time) => time.toFixed(3)).join(" "), late: globalThis.localStorage?.getItem(LATE) ?? "" },
       headers: { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] },
       onShouldRetry: (error) => {
         const status = error.originalResponse ? error.originalResponse.getStatus() : 0;

@@ -9,33 +9,41 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
+from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
 from didactor.assignments.services import assign, usual_beat, write_week_note
-from didactor.core.instruments import BY_SLUG
+from didactor.core.instruments import BY_SLUG, find_instrument
 from didactor.core.judging.stages import BY_SLUG as STAGES
+from didactor.core.score.expected import Expectation
+from didactor.core.sound.player.expression import drawn
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
+from didactor.demo.film import film_of
 from didactor.demo.scenario import (
     ASSIGNMENTS,
     EXERCISES,
+    NOT_READING_YET,
+    NOTE_COLOURS,
     STUDENTS,
     STUDIO,
     TEACHER,
     WEEK_NOTE,
     DemoAssignment,
     DemoExercise,
+    DemoReference,
     DemoTake,
 )
 from didactor.library import desk
 from didactor.library.exercises import keep
+from didactor.library.jobs import lay_reference
 from didactor.library.models import Passage, Piece
-from didactor.library.notation import expectation_of, read_part
+from didactor.library.notation import expectation_of, expectation_of_passage, read_part
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Enrolment, Person, Role, Studio
-from didactor.people.services import add_guardian, add_student, make_card, record_consent
+from didactor.people.services import add_guardian, add_student, make_card, record_consent, set_reading
 from didactor.review.services import Draft, decide_mark, keep_all, open_review, save_draft, send
 from didactor.takes.jobs import analyse_take
 from didactor.takes.services import OwnMark, receive_take, review_own_take, submit_take
@@ -66,7 +74,7 @@ class Command(BaseCommand):
         path.chmod(0o600)
 
     def _people(self) -> tuple[Person, dict[str, Enrolment], list[str]]:
-        studio = Studio.objects.create(name=STUDIO)
+        studio = Studio.objects.create(name=STUDIO, note_colours=NOTE_COLOURS)
         password = secrets.token_urlsafe(9)
         teacher = Person.objects.create_user(username=TEACHER[0], password=password, name=TEACHER[1], role=Role.TEACHER, studio=studio)
         lines = [
@@ -81,6 +89,8 @@ class Command(BaseCommand):
             if guardian:
                 adult = add_guardian(student=enrolment.student, name=guardian)
                 record_consent(student=enrolment.student, given_by=guardian, recorded_by=teacher)
+            if name in NOT_READING_YET:
+                set_reading(student=enrolment.student, reads_notes=False)
                 lines.append(f"  {'Guardian':<10}{guardian:<18}card {make_card(adult)}   (of {name})")
         return teacher, people, lines
 
@@ -90,6 +100,9 @@ class Command(BaseCommand):
 
     def _assignment(self, teacher: Person, people: dict[str, Enrolment], piece: Piece, demo: DemoAssignment) -> None:
         passage = cut_passage(teacher=teacher, revision=piece.current, part=1, bars=demo.bars)
+        if demo.accompaniment:
+            part, intro = demo.accompaniment
+            desk.set_accompaniment(passage=passage, version=passage.version, part=part, intro_bars=intro)
         stage = STAGES[demo.stage]
         due = (timezone.localtime() + timedelta(days=demo.due_days)).replace(hour=20, minute=0, second=0, microsecond=0)
         assignment = assign(
@@ -111,9 +124,13 @@ class Command(BaseCommand):
                 "step": demo.step,
                 "before_steps": list(demo.before_steps),
                 "series": demo.series,
+                "minutes": demo.minutes,
+                "place": demo.place,
             },
         )
         self._add_to(passage, demo)
+        for reference in demo.played:
+            self._play_for(teacher, passage, assignment, reference)
         for name, takes in demo.takes.items():
             task = assignment.tasks.get(enrolment=people[name])
             for take in takes:
@@ -127,6 +144,23 @@ class Command(BaseCommand):
         for entry in demo.added:
             note = next(n for n in part.notes if (part.bars[n.bar_index].number, n.onset_quarters) == (entry.bar, entry.beat))
             desk.set_note(passage=passage, version=passage.version, note_id=note.id, fields=entry.fields)
+
+    def _play_for(self, teacher: Person, passage: Passage, assignment: Assignment, demo: DemoReference) -> None:
+        """The teacher plays the passage as it comes: with rubato, a little under the tempo."""
+        expectation = expectation_of_passage(passage)
+        instrument = find_instrument(passage.part_entry["instrument"])
+        style = Style(scatter_ms=8.0, expression=drawn("arches", np.random.default_rng(demo.seed)))
+        made = simulate(expectation, instrument, assignment.tempo_qpm * demo.tempo_share, style=style, room="classroom", seed=demo.seed)
+        body, name = wav_bytes(made.samples), "reference.wav"
+        if demo.film:
+            body, name = film_of(made.samples, _beats_s(expectation, made.truth)), "reference.webm"
+        upload = TemporaryUploadedFile(name, "application/octet-stream", len(body), None)
+        upload.write(body)
+        upload.flush()
+        kept = desk.add_reference(passage=passage, teacher=teacher, upload=upload, title=demo.title)
+        # A film is moved into its place, not copied.
+        upload.close()
+        lay_reference(reference_id=kept.pk)
 
     def _exercise(self, teacher: Person, people: dict[str, Enrolment], demo: DemoExercise) -> None:
         passage = keep(teacher=teacher, kind=demo.kind, choices=demo.choices)
@@ -184,3 +218,16 @@ class Command(BaseCommand):
             manner=MANNER.get(assignment.step, "play"),
         )
         return wav_bytes(take.samples)
+
+
+def _beats_s(expectation: Expectation, truth: dict[str, Any]) -> list[float]:
+    """When each beat is played: at its note, between notes evenly."""
+    at = {note.id: note.onset_quarters for note in expectation.notes}
+    played = sorted({at[n["id"]]: n["onset_s"] for n in truth["notes"] if n["id"] in at}.items())
+    quarters, seconds = zip(*played, strict=True)
+    beats = [
+        bar.start_quarters + k * bar.beat_quarters
+        for bar in expectation.bars
+        for k in range(round(bar.length_quarters / bar.beat_quarters))
+    ]
+    return [float(np.interp(beat, quarters, seconds)) for beat in beats]
