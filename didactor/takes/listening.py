@@ -70,3 +70,21 @@ def remarks_of(result: Result | None) -> list[Remark]:
         Remark(finding=f, title=TITLES[f.category], note_index=result.index_of_note(f.note_ids, f.pass_) if result else None)
         for f in sorted(found, key=lambda f: order.index(f.category))
     ]
+
+
+def gain_since_first(take: Take) -> str:
+    """What was gained since the first take, where the teacher wants that kept and shown: remarks then and now. Empty for the first one."""
+    if not take.task.assignment.first_kept or take.on_the_way is not None:
+        return ""
+    same = [t for t in take.task.takes.prefetch_related("analyses").order_by("number") if t.basis.get("step") == take.basis.get("step")]
+    first = next((t for t in same if t.heard is not None), None)
+    if first is None or first.pk == take.pk or take.heard is None or first.heard is None:
+        return ""
+    before, now = len(first.heard.findings or ()), len(take.heard.findings or ())
+    return f"In the first take {_remarks(before)}, in this one {_remarks(now)}."
+
+
+def _remarks(count: int) -> str:
+    return (
+        "nothing was heard to mend" if count == 0 else "1 thing was heard to mend" if count == 1 else f"{count} things were heard to mend"
+    )

@@ -276,6 +276,8 @@ def delete_take(*, student: Person, take: Take) -> None:
         if Submission.objects.filter(take=take).exists():
             raise TakeRefused("A submitted take cannot be deleted here. Ask your teacher.")
         task = take.task
+        if task.assignment.first_kept and take.on_the_way is None and not task.takes.filter(number__lt=take.number).exists():
+            raise TakeRefused("The first take is kept: what you gain since then is measured by it. Record as many more as you like.")
         erase_take(take)
         if not task.takes.exists() and task.state == TaskState.IN_WORK:
             move_task(task, TaskState.OPEN)

@@ -138,3 +138,24 @@ class TwoTakesTests(scenes.OwnFolders, TestCase):
         self.assertEqual({words for bar in page.context["bars"] for words in bar.words}, {""})
         answered = self.client.post(self.pair, {"pair": signed_pair(self.first, self.second), "notes": "1"})
         self.assertEqual(answered.context["answers"], [])
+
+
+class FirstTakeTests(scenes.OwnFolders, TestCase):
+    def test_where_the_first_take_is_kept_it_stays_and_the_gain_is_shown(self):
+        scene = scenes.build(first_kept=True, listen_first=False)
+        self.client.force_login(scene.ylva.student)
+        first, second = scenes.recorded(scene, WRONG), scenes.recorded(scene)
+        self.client.post(reverse("stand:delete", args=[first.pk]))
+        self.assertTrue(Take.objects.filter(pk=first.pk).exists())
+        page = self.client.get(reverse("stand:take", args=[second.pk]))
+        self.assertContains(page, "in this one nothing was heard to mend")
+        self.assertNotContains(self.client.get(reverse("stand:take", args=[first.pk])), "In the first take")
+        submit_take(take=second)
+        self.client.force_login(scene.teacher)
+        desk = self.client.get(reverse("review:detail", args=[Take.objects.get(pk=second.pk).submission.pk]))
+        self.assertContains(desk, "In the first take 1 thing was heard to mend")
+        self.client.force_login(scene.ylva.student)
+        scene.assignment.first_kept = False
+        scene.assignment.save()
+        self.client.post(reverse("stand:delete", args=[first.pk]))
+        self.assertFalse(Take.objects.filter(pk=first.pk).exists())
