@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import QuerySet
 from django.urls import reverse
 
-from didactor.assignments.models import Task
+from didactor.assignments.models import MUST_SHOW, Task
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.hearing.one_tone import tones_to_tune
 from didactor.core.instruments import find_instrument
@@ -39,6 +39,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     """
     assignment, passage = task.assignment, task.passage
     expected = expectation_of_passage(passage)
+    framing = [MUST_SHOW[slug] for slug in assignment.must_show if slug in MUST_SHOW]
     heard_before = not task.is_read_at_sight
     laid = list(references_in_time(task)) if heard_before else []
     return {
@@ -64,6 +65,9 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             "references": [_reference_data(reference) for reference in laid],
         },
         "laid": laid,
+        "films": bool(framing) and not task.enrolment.student.picture_consent_missing,
+        "framing": framing,
+        "example": passage.root.references.filter(kind=ReferenceKind.VIDEO).first() if framing else None,
         "song": song_lines(expected, read_syllables(passage.revision_id, passage.part)),
         "wide_grips": _wide_grips(passage),
         "tones": [(name.rstrip("-0123456789"), midi) for name, midi in tones_to_tune(find_instrument(task.enrolment.instrument))],

@@ -36,8 +36,9 @@ export class Keeping {
     navigator.locks?.request(`didactor take ${facts.id}`, () => new Promise((resolve) => (this.free = resolve)));
   }
 
+  // Samples of sound, or, of a film, bytes as the browser's encoder gives them.
   add(block) {
-    this.line.push(pcm16(block).buffer);
+    this.line.push(this.facts.mime ? block : pcm16(block).buffer);
     this.busy = this.busy.then(() => this.#drain());
     return this.busy;
   }
@@ -87,11 +88,12 @@ export class Keeping {
   }
 }
 
-// A kept recording as a WAV file, however far it came; null where nothing of it is there.
+// A kept recording as a file, a WAV or the film that it is, however far it came; null where nothing of it is there.
 export async function fileOf(id) {
   const db = await database();
   const facts = await db.get("takes", id);
   const blocks = await db.getAll("blocks", IDBKeyRange.bound([id, 0], [id, Infinity]));
+  if (facts?.mime && blocks.length) return new Blob(blocks, { type: facts.mime });
   return facts && blocks.length ? wavOf(blocks.map((buffer) => new Int16Array(buffer)), facts.rate) : null;
 }
 

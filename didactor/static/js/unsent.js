@@ -10,8 +10,8 @@ const waiting = [];
 function row(facts, file) {
   const item = box.querySelector("template").content.firstElementChild.cloneNode(true);
   const part = (name) => item.querySelector(name);
-  const seconds = (file.size - 44) / 2 / facts.rate;
-  part("[data-what]").textContent = `${facts.title}, ${clock(seconds)}`;
+  const size = facts.mime ? `film, ${Math.round(file.size / 1e6)} MB` : clock((file.size - 44) / 2 / facts.rate);
+  part("[data-what]").textContent = `${facts.title}, ${size}`;
   part("[data-when]").textContent = new Date(facts.begun).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" });
   part("audio").src = URL.createObjectURL(file);
   const give = async () => {
@@ -22,7 +22,7 @@ function row(facts, file) {
         url: box.dataset.uploads,
         task: facts.task,
         key: `take ${facts.task} ${facts.id}`,
-        name: "take.wav",
+        name: facts.mime ? "take.webm" : "take.wav",
         step: facts.step,
         tempo: facts.tempo,
         clicks: facts.clicks,
