@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from datetime import timedelta
 from typing import IO, cast
 
 from django.contrib import messages
+from django.core.cache import cache
 from django.http import Http404, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -131,7 +133,8 @@ def spoken(request: Request, pk: int) -> HttpResponseBase:
     if assignment.spoken:
         return ranged_file(request, assignment.spoken, "audio/mp4")
     try:
-        return HttpResponse(say_words(assignment.instructions), content_type="audio/wav")
+        key = f"spoken:{assignment.pk}:{hashlib.sha256(assignment.instructions.encode()).hexdigest()[:16]}"
+        return HttpResponse(cache.get_or_set(key, lambda: say_words(assignment.instructions)), content_type="audio/wav")
     except CoreError as error:
         return HttpResponse(error.message, status=503, content_type="text/plain")
 

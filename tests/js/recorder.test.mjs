@@ -209,6 +209,24 @@ test("beats are counted aloud up to the count-off's length, then playing is time
   await settled();
 });
 
+test("a call that takes the microphone for a while is said, and the recording goes on", async () => {
+  act("again");
+  await settled();
+  node.port.onmessage({ data: { startsAt: 0.2 } });
+  node.port.onmessage({ data: Float32Array.from([0.4]) });
+  recordUntil(3);
+  assert.match(says(), /Recording/);
+  track.onmute();
+  recordUntil(4);
+  assert.match(says(), /perhaps a call/);
+  assert.equal(track.stopped, false);
+  track.onunmute();
+  recordUntil(5);
+  assert.match(says(), /Recording/);
+  act("stop");
+  await settled();
+});
+
 test("after twenty minutes of playing, and not before, the recording stops by itself", async () => {
   act("again");
   await settled();

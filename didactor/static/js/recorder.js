@@ -131,7 +131,12 @@ async function begin(context, stream) {
   }, 200);
   // From the count-off on, leaving or reloading asks first.
   guard(true);
-  stream.getTracks().forEach((track) => (track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.")));
+  stream.getTracks().forEach((track) => {
+    track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.");
+    // A telephone call takes it for a while: the recording goes on, and nothing is heard in it.
+    track.onmute = () => (warning = "The microphone is silent: another program, perhaps a call, has taken it.");
+    track.onunmute = () => (warning = "");
+  });
   box.toggleAttribute("data-recording", true);
   document.dispatchEvent(new Event("recording"));
   running = { context, tap, metronome, ticking, blocks, times, loudest: 0, begins: track ? begins : null };
