@@ -33,9 +33,9 @@ class PlayingTests(scenes.OwnFolders, TestCase):
     def sound(self, **post: object):
         return self.client.post(reverse("stand:sounds", args=[self.scene.task.pk]), post)
 
-    def send(self, tempo: str) -> Take:
+    def send(self, tempo: str, **told: str) -> Take:
         body = wav(seed=len(tempo))
-        facts = {"task": str(self.scene.task.pk), "filename": "take.wav", "tempo": tempo}
+        facts = {"task": str(self.scene.task.pk), "filename": "take.wav", "tempo": tempo, **told}
         metadata = ",".join(f"{key} {base64.b64encode(value.encode()).decode()}" for key, value in facts.items())
         made = self.client.post(
             reverse("takes:uploads"), headers={"Upload-Length": str(len(body)), "Upload-Metadata": metadata, "Tus-Resumable": "1.0.0"}
@@ -106,6 +106,12 @@ class PlayingTests(scenes.OwnFolders, TestCase):
         for tempo in ("", "7", "900", "nan", "²"):
             take = self.send(tempo)
             self.assertEqual((take.own_tempo, take.targets.tempo_qpm), (None, 92), tempo)
+            take.delete()
+
+    def test_how_late_the_device_records_is_kept_where_a_device_can_be_so_late(self):
+        for late, kept in (("0.12", 0.12), ("0", 0.0), ("0.6", 0.6), ("0.7", None), ("-0.1", None), ("nan", None), ("²", None), ("", None)):
+            take = self.send("60", late=late)
+            self.assertEqual(take.targets.late_s, kept, late)
             take.delete()
 
     def test_where_the_stage_fixes_the_tempo_a_choice_changes_nothing(self):

@@ -16,10 +16,10 @@ from tests.music import tone
 
 class ToldTests(SimpleTestCase):
     def test_clicks_are_rising_times_of_no_more_than_two_hours(self):
-        self.assertEqual(uploads._clicks("0.5 1.1 7200"), [0.5, 1.1, 7200.0])
+        self.assertEqual(uploads.read_clicks("0.5 1.1 7200"), (0.5, 1.1, 7200.0))
         for text in ("", "0.5 0.5", "1.1 0.5", "0.5 nan", "0.5 7200.1", "0.5 ²", "-1 2"):
-            self.assertEqual(uploads._clicks(text), [], text)
-        self.assertEqual(len(uploads._clicks(" ".join(str(k) for k in range(5000)))), uploads.MOST_CLICKS)
+            self.assertEqual(uploads.read_clicks(text), (), text)
+        self.assertEqual(len(uploads.read_clicks(" ".join(str(k) for k in range(5000)))), uploads.MOST_CLICKS)
 
     def told(self, header: str) -> dict[str, str]:
         return uploads._metadata(RequestFactory().post("/", headers={"Upload-Metadata": header}))
