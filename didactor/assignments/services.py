@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState, Template, WeekNote
 from didactor.core.errors import AudioError, PassageError
+from didactor.core.planning.tempi import to_begin_with
 from didactor.core.score.expected import Expectation
 from didactor.core.score.roadmap import bars_between
 from didactor.core.sound.recording import open_with_copy
@@ -221,11 +222,14 @@ def ask_at_tempo(*, task: Task, tempo: float) -> None:
 
 
 def _want_models(task: Task) -> None:
+    """What a student hears first when sitting down to play is made beforehand: the model where one begins, and where it is to lead."""
     if task.passage.revision.piece.has_notation:
-        count_off = task.assignment.count_off
-        tempo_qpm = task.targets.tempo_qpm
-        want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=tempo_qpm, count_off=count_off)
-        want_accompaniment(passage=task.passage, tempo_qpm=tempo_qpm, count_off=count_off)
+        assignment, asked_qpm = task.assignment, task.targets.tempo_qpm
+        begun = to_begin_with(task.asked_tempo, assignment.ladder, []) if task.tempo_is_free else round(task.asked_tempo)
+        tempi = {round(task.asked_tempo), begun}
+        qpm = [beats_to_quarters_per_minute(tempo, assignment.beat_unit) for tempo in sorted(tempi)]
+        want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempi_qpm=qpm)
+        want_accompaniment(passage=task.passage, tempo_qpm=asked_qpm, count_off=assignment.count_off)
 
 
 def keep_template(*, teacher: Person, title: str, fields: Mapping[str, Any]) -> Template:

@@ -23,6 +23,8 @@ from didactor.people.requests import Request
 from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
 
+#: The desk offers the model at these shares of a tempo.
+MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 OVERTAKEN = "Somebody else changed this passage while you were at it. It is shown as it stands now; what you typed is kept: send it again."
 
 
@@ -169,7 +171,7 @@ def make_model(request: Request, pk: int) -> HttpResponse:
     if found.revision.piece.has_notation:
         tempo_qpm = beats_to_quarters_per_minute(form.cleaned_data["tempo"], "quarter")
         instrument = find_instrument(found.part_entry["instrument"]).slug
-        want_model_sounds(passage=found, instrument=instrument, tempo_qpm=tempo_qpm, count_off=0)
+        want_model_sounds(passage=found, instrument=instrument, tempi_qpm=[tempo_qpm * share for share in MODEL_TEMPO_SHARES])
         want_accompaniment(passage=found, tempo_qpm=tempo_qpm, count_off=0)
     return redirect(f"{reverse('library:passage', args=[pk])}#hear")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from django.db import transaction
@@ -12,23 +13,13 @@ from didactor.library.jobs import SOMEBODY_WAITS, render_model, stretch_referenc
 from didactor.library.models import ModelSound, Passage, Reference, ReferenceSound
 from didactor.library.notation import accompaniment_expectation, intro_quarters
 
-MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
 
-
-def model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> list[ModelSound]:
-    """The models that were asked for with an assignment, the fastest first."""
-    tempi = [round(tempo_qpm * share, 2) for share in MODEL_TEMPO_SHARES]
-    return list(
-        ModelSound.objects.filter(passage=passage, instrument=instrument, tempo_qpm__in=tempi, count_off=count_off, of_part=0, naming="")
-    )
-
-
-def want_model_sounds(*, passage: Passage, instrument: str, tempo_qpm: float, count_off: int) -> None:
-    """Ask for the model at the target tempo and slower; what is not rendered yet is put into the queue."""
+def want_model_sounds(*, passage: Passage, instrument: str, tempi_qpm: Iterable[float]) -> None:
+    """Ask for the model at some tempi; what is not rendered yet is put into the queue."""
     with transaction.atomic():
-        for share in MODEL_TEMPO_SHARES:
+        for tempo_qpm in tempi_qpm:
             sound, made = ModelSound.objects.get_or_create(
-                passage=passage, instrument=instrument, tempo_qpm=round(tempo_qpm * share, 2), count_off=count_off, of_part=0, naming=""
+                passage=passage, instrument=instrument, tempo_qpm=round(tempo_qpm, 2), count_off=0, of_part=0, naming=""
             )
             if made:
                 render_model.defer(model_sound_id=sound.pk)

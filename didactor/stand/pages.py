@@ -18,7 +18,7 @@ from didactor.core.planning.tempi import to_begin_with
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import ModelSound
-from didactor.library.sounds import accompaniment_of, enters_s, model_sounds
+from didactor.library.sounds import accompaniment_of, enters_s
 from didactor.people.models import Person
 from didactor.progress.rows import task_rows
 from didactor.review.models import Review
@@ -28,22 +28,6 @@ from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState
 from didactor.takes.permissions import sight_of
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
-
-
-def model_data(task: Task) -> list[dict[str, Any]]:
-    """The models of a student's part at the assigned tempo and slower, ready or not."""
-    assignment = task.assignment
-    sounds = model_sounds(
-        passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=task.targets.tempo_qpm, count_off=assignment.count_off
-    )
-    return [
-        {
-            "tempo": f"{sound.tempo_qpm / assignment.beat_unit_quarters:.0f}",
-            "url": reverse("library:model_sound", args=[sound.pk]) if sound.sound else "",
-            "failed": sound.failed,
-        }
-        for sound in sounds
-    ]
 
 
 def accompaniment_data(task: Task) -> dict[str, Any] | None:
@@ -72,7 +56,6 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "remarks": numbered_remarks(task.passage),
         "road": road_map_of(task.passage),
         "references": task.passage.root.references.prefetch_related("moments"),
-        "models": model_data(task),
         "row": rows[0],
         "takes": [(take, _strip_shown(take, person)) for take in takes],
         "comparable": sum(take.state == TakeState.ANALYSED and bool(take.playback) for take in takes) > 1,

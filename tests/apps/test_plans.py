@@ -222,7 +222,7 @@ class PlanTests(scenes.OwnFolders, TestCase):
         url = reverse("task", args=[self.task.pk])
         page = self.client.get(url)
         self.assertNotContains(page, '<svg class="score')
-        self.assertNotContains(page, "data-model")
+        self.assertNotContains(page, "Hear it")
         self.assertRedirects(self.client.get(reverse("study", args=[self.task.pk])), url)
         with self.assertRaises(TakeRefused):
             receive_take(

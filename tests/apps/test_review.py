@@ -6,6 +6,7 @@ from django.test import TestCase
 from django.urls import reverse
 
 from didactor.assignments.models import TaskState
+from didactor.library.models import ModelSound
 from didactor.review.models import Review, Standing
 from didactor.review.services import Draft, ReviewRefused, add_remark, amend, decide_mark, keep_all, open_review, save_draft, send
 from didactor.takes.models import Take
@@ -117,7 +118,7 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         self.assertContains(page, "quarter = 54")
         stand = self.client.get(reverse("stand:play", args=[self.scene.task.pk]))
         self.assertContains(stand, '"asked": 54')
-        self.assertEqual({m["tempo"] for m in page.context["models"]}, {"54", "40", "27"})
+        self.assertTrue(ModelSound.objects.filter(passage=self.scene.task.passage, tempo_qpm=54, count_off=0).exists())
         self.assertContains(self.client.get(reverse("stand:index")), "Slower, at 54")
         self.assertEqual(scenes.recorded(self.scene, hear=False).basis["targets"]["tempo_qpm"], 54.0)
 
