@@ -190,7 +190,7 @@ class StudentRecordsTests(BrowserTestCase):
         page.get_by_label("The one thing to work on next").fill("First bar")
         self.accessible(page)
         page.get_by_role("button", name="Done: show what was heard").click()
-        heard = page.get_by_role("button", name="Bar 1, beat 1: E is written, F sharp is played.", exact=True)
+        heard = page.get_by_role("button", name="Bar 1, beat 1: E is written, F sharp is played.", exact=True).first
         expect(heard).to_be_visible()
         heard.click()
         expect(page.get_by_role("button", name="Pause")).to_be_visible()
