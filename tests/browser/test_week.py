@@ -97,8 +97,8 @@ class WeekTests(BrowserTestCase):
         self.assertIsNotNone(FoundOut.objects.get(task=task).done_at)
         page.get_by_role("link", name="Sit down and play").click()
         # What is asked for in the background is rendered as a worker would.
-        self.wait_until(page, lambda: ModelSound.objects.filter(sound="", count_off=0).exists())
-        for sound in ModelSound.objects.filter(sound="", count_off=0):
+        self.wait_until(page, lambda: ModelSound.objects.filter(tempo_qpm=160, count_off=0).exists())
+        for sound in ModelSound.objects.filter(tempo_qpm=160, count_off=0):
             render_model(model_sound_id=sound.pk)
         page.get_by_role("button", name="Play", exact=True).click()
         page.wait_for_function("() => !document.querySelector('.now').hidden", timeout=30_000)
