@@ -30,22 +30,14 @@ django.setup()
 from django.db import connection  # noqa: E402
 
 from tests import scene as scenes  # noqa: E402
+from tests.browser.base import ARGUMENTS as USUAL  # noqa: E402
+from tests.browser.base import EXECUTABLE  # noqa: E402
 
-EXECUTABLE = os.environ.get("CHROMIUM", "/usr/bin/chromium")
-ARGUMENTS = [
-    "--headless=new",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--autoplay-policy=no-user-gesture-required",
-    "--use-fake-device-for-media-stream",
-    "--use-fake-ui-for-media-stream",
-    "--remote-debugging-port=0",
-]
+__all__ = ["ARGUMENTS", "EXECUTABLE", "OWN", "Server", "end_sessions", "scene_of", "scenes"]
+
+
+#: As in the browser tests, and open to be connected to from outside.
+ARGUMENTS = ["--headless=new", *USUAL, "--remote-debugging-port=0"]
 
 
 class Server:
