@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from didactor.core.instruments import find_instrument
 from didactor.core.sound.player.take import model_start_s
@@ -85,6 +86,14 @@ def enters_s(sound: ModelSound) -> float:
     expected = accompaniment_expectation(passage, sound.of_part, sound.intro_bars)
     start_s = model_start_s(expected, sound.tempo_qpm, sound.count_off, expected.bars[0].beat_quarters)
     return start_s + intro_quarters(passage, sound.intro_bars) * quarter_s
+
+
+def references_in_time(passage: Passage) -> QuerySet[Reference]:
+    """The teacher's recordings that a line can run with: laid over the score, and played in the order of this passage."""
+    root = passage.root
+    if passage.order != root.order:
+        return Reference.objects.none()
+    return Reference.objects.filter(passage=root, laid__isnull=False)
 
 
 def reference_sound_at(reference: Reference, tempo_qpm: float) -> ReferenceSound | None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import QuerySet
 from django.urls import reverse
 
 from didactor.assignments.models import MUST_SHOW, Task
@@ -23,7 +22,7 @@ from didactor.library.desk import has_additions, pinned_drawings, pinned_fingeri
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Passage, Reference, ReferenceKind
 from didactor.library.notation import engravings_of, expectation_of_passage, read_part, read_syllables
-from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, sound_at
+from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, references_in_time, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
 
@@ -41,7 +40,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     expected = expectation_of_passage(passage)
     framing = [MUST_SHOW[slug] for slug in assignment.must_show if slug in MUST_SHOW]
     heard_before = not task.is_read_at_sight
-    laid = list(references_in_time(task)) if heard_before else []
+    laid = list(references_in_time(task.passage)) if heard_before else []
     return {
         "task": task,
         "assignment": assignment,
@@ -126,14 +125,6 @@ def may_be_heard(task: Task, *, accompaniment: bool) -> bool:
     return not task.is_sealed and not task.assignment.is_listening and (accompaniment or not task.is_read_at_sight)
 
 
-def references_in_time(task: Task) -> QuerySet[Reference]:
-    """The teacher's recordings that a line can run with: laid over the score, and played in the order of the student's passage."""
-    root = task.passage.root
-    if task.passage.order != root.order:
-        return Reference.objects.none()
-    return Reference.objects.filter(passage=root, laid__isnull=False)
-
-
 def _reference_data(reference: Reference) -> dict[str, Any]:
     """``film``: where the picture is; ``laid`` when in it each moment is played."""
     film = reverse("library:reference", args=[reference.pk]) if reference.kind == ReferenceKind.VIDEO else ""
@@ -163,7 +154,7 @@ def sound_data(task: Task, wanted: Wanted) -> dict[str, Any]:
     """
     qpm = beats_to_quarters_per_minute(wanted.tempo, task.assignment.beat_unit)
     if wanted.reference is not None:
-        reference = references_in_time(task).filter(pk=wanted.reference).first()
+        reference = references_in_time(task.passage).filter(pk=wanted.reference).first()
         stretch = reference_sound_at(reference, qpm) if reference else None
         if stretch is None or stretch.failed:
             return {"failed": True}

@@ -15,6 +15,7 @@ from didactor.core.formats.glance import summary_of
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.backing import Backing
 from didactor.core.sound.level import loudness_lufs
+from didactor.core.sound.picture import open_picture
 from didactor.core.sound.recording import RATE_HZ, PlaybackCopy, open_recording, open_with_copy
 from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
@@ -38,6 +39,8 @@ def hear_take(take: Take) -> None:
         return settle(take, TakeState.UNUSABLE, trouble=NO_PICTURES)
     if not take.playback and not _keep_copy(take, copy):
         return  # it was deleted meanwhile
+    if recording.has_video and not take.picture:
+        _keep_picture(take)
     basis = take.basis
     if not basis.get("judged", True):
         return settle(take, TakeState.ANALYSED)  # an answer by playing: there is nothing to compare it with
@@ -71,6 +74,21 @@ def _keep_copy(take: Take, copy: PlaybackCopy) -> bool:
         take.playback_delay_s, take.duration_s, take.peaks = copy.delay_s, copy.duration_s, list(copy.peaks)
         take.save(update_fields=["playback", "playback_delay_s", "duration_s", "peaks"])
     return True
+
+
+def _keep_picture(take: Take) -> None:
+    """The film's picture, to be shown beside the score. Without one the film can still be fetched as it came."""
+    with take.original.open("rb") as source:
+        picture = open_picture(source)
+    if picture is None:
+        return
+    with transaction.atomic():
+        kept = Take.objects.select_for_update().filter(pk=take.pk).first()
+        if kept is None:
+            return
+        take.picture.save(f"{take.pk}.{picture.container}", ContentFile(picture.body), save=False)
+        take.picture_delay_s = picture.delay_s
+        take.save(update_fields=["picture", "picture_delay_s"])
 
 
 def _backing(played: dict[str, Any] | None) -> Backing | None:

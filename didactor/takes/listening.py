@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from django.urls import reverse
 
 from didactor.core.formats.lanes import View, score_with_lanes
@@ -13,7 +14,9 @@ from didactor.core.formats.result import FindingResult, Result
 from didactor.core.judging.categories import TITLES
 from didactor.core.score.write.engraving import BESIDE
 from didactor.library.drawings import bar_numbers, drawn, plain_drawings
-from didactor.library.models import Engraving, Passage
+from didactor.library.models import Engraving, Passage, ReferenceKind
+from didactor.library.notation import expectation_of_passage
+from didactor.library.sounds import references_in_time
 from didactor.takes.models import Analysis, Take
 
 
@@ -36,13 +39,18 @@ def heard_drawings(passage: Passage, analysis: Analysis | None) -> dict[str, str
 
 
 def player_data(take: Take, result: Result | None) -> dict[str, Any] | None:
-    """What the player in the browser needs: the sound, its delay, and when each note and bar sounds; None without a sound to play."""
+    """What the player in the browser needs: the sound, its delay, and when each note and bar sounds; None without a sound to play.
+
+    Where a bar begins is no judgement: it is there to listen with before what was heard is opened (``result`` is None until then).
+    """
     if not take.playback:
         return None
     notes = [n for n in (result.notes if result else None) or () if n.onset_s is not None]
+    analysis = take.latest_analysis
     bars: dict[tuple[str, int], float | None] = {}
-    for note in notes:
-        bars.setdefault((note.bar, note.pass_), note.onset_s)
+    for note in (analysis.heard.notes if analysis else None) or ():
+        if note.onset_s is not None:
+            bars.setdefault((note.bar, note.pass_), note.onset_s)
     return {
         "sound": reverse("takes:sound", args=[take.pk]),
         "delay": take.playback_delay_s,
@@ -50,7 +58,28 @@ def player_data(take: Take, result: Result | None) -> dict[str, Any] | None:
         "peaks": take.peaks,
         "notes": [[n.id, n.pass_, n.onset_s, n.offset_s] for n in notes],
         "bars": [[bar, str(pass_), time_s] for (bar, pass_), time_s in bars.items()],
+        "films": _films(take, {place: time_s for place, time_s in bars.items() if time_s is not None}),
     }
+
+
+def _films(take: Take, bars: dict[tuple[str, int], float]) -> list[dict[str, Any]]:
+    """What can be seen while a take sounds: its own picture, and the teacher's films at the same bar.
+
+    ``places`` are pairs of the take's seconds and the film's, ascending, two at least.
+    """
+    if not take.picture:
+        return []
+    delay = take.picture_delay_s
+    own = {"title": "This take", "url": reverse("takes:picture", args=[take.pk]), "places": [[0.0, delay], [1.0, 1.0 + delay]]}
+    passage, films = passage_of(take), [own]
+    for reference in references_in_time(passage).filter(kind=ReferenceKind.VIDEO).select_related("created_by"):
+        quarters, seconds = np.array(reference.laid["anchors"] if reference.laid else [], dtype=float).T
+        starts = {(bar.number, bar.pass_): bar.start_quarters for bar in expectation_of_passage(passage).bars}
+        places = [[time_s, float(np.interp(starts[place], quarters, seconds))] for place, time_s in bars.items() if place in starts]
+        if len(places) > 1:
+            url = reverse("library:reference", args=[reference.pk])
+            films.append({"title": f"{reference.created_by.name}: {reference.title}", "url": url, "places": places})
+    return films
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -74,6 +74,8 @@ class Take(models.Model):
     playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)
     has_picture = models.BooleanField(null=True)
     playback_delay_s = models.FloatField(default=0.0)
+    picture = models.FileField(upload_to="pictures/%Y/%m/", blank=True)
+    picture_delay_s = models.FloatField(default=0.0)
     duration_s = models.FloatField(null=True)
     peaks = models.JSONField(default=list)
     loudness_lufs = models.FloatField(null=True)

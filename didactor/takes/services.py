@@ -285,9 +285,9 @@ def delete_take(*, student: Person, take: Take) -> None:
 
 @transaction.atomic
 def erase_take(take: Take) -> None:
-    """A take and all that came of it, gone for good: rows, the recording (unless another has the very same), its copy, its drawings."""
+    """A take and all that came of it, gone for good: rows, the recording (unless another has the very same), its copies, its drawings."""
     take = Take.objects.select_for_update(of=("self",)).get(pk=take.pk)
-    original, playback = take.original.name, take.playback.name
+    original, copies = take.original.name, [name for name in (take.playback.name, take.picture.name) if name]
     drawn = [f"heard:{pk}" for pk in take.analyses.values_list("pk", flat=True)]
     Upload.objects.filter(take=take).delete()
     Submission.objects.filter(take=take).delete()
@@ -297,8 +297,8 @@ def erase_take(take: Take) -> None:
     def remove_files() -> None:
         if not shared:
             default_storage.delete(str(original))
-        if playback:
-            default_storage.delete(playback)
+        for name in copies:
+            default_storage.delete(name)
         for key in drawn:
             forget(key)
 

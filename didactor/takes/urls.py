@@ -7,6 +7,7 @@ urlpatterns = [
     path("uploads/", uploads.create, name="uploads"),
     path("uploads/<uuid:pk>/", uploads.piece, name="upload"),
     path("<int:pk>/sound/", views.sound, name="sound"),
+    path("<int:pk>/picture/", views.picture, name="picture"),
     path("<int:pk>/original/", views.original, name="original"),
     path("<int:pk>/why/<int:index>/", views.why, name="why"),
     path("<int:pk>/why/<int:index>/played.wav", views.why_played, name="why_played"),

@@ -24,6 +24,15 @@ def sound(request: Request, pk: int) -> HttpResponseBase:
 
 
 @anybody
+def picture(request: Request, pk: int) -> HttpResponseBase:
+    """The picture of a film, silent, that can be sought in."""
+    take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
+    if not take.picture:
+        return HttpResponse(status=404)
+    return ranged_file(request, take.picture, f"video/{take.picture.name.rsplit('.', 1)[-1]}")
+
+
+@anybody
 def original(request: Request, pk: int) -> HttpResponseBase:
     """The recording as it came, byte for byte."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)

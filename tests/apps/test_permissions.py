@@ -114,6 +114,7 @@ EXPECTED = {
     "stand:take": YLVA,
     "stand:status_fragment": YLVA,
     "takes:sound": BOTH,
+    "takes:picture": BOTH,
     "takes:original": BOTH,
     "takes:why": BOTH,
     "takes:why_played": BOTH,
@@ -171,6 +172,7 @@ class EveryAddressScene(scenes.OwnFolders):
     def setUpTestData(cls):
         cls.scene = scene = scenes.build(listen_first=False)
         cls.take = scenes.recorded(scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
+        cls.take.picture.save("x.webm", ContentFile(b"x" * 100))
         cls.upload = begin_upload(student=scene.ylva.student, task=scene.task, filename="b.wav", length=10)
         scene.task.reply_sound.save("x.mp4", ContentFile(b"x" * 100))
         scene.passage.revision.piece.photo.save("x.png", ContentFile(b"\x89PNG\r\n\x1a\n" + bytes(20)))
@@ -236,7 +238,7 @@ class EveryAddressScene(scenes.OwnFolders):
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
             "takes:download": [cls.take.pk, "figures"],
             "review:decide_mark": [cls.submission.pk, cls.review.marks.first().pk],
-            **{f"takes:{n}": [cls.take.pk] for n in ("sound", "original")},
+            **{f"takes:{n}": [cls.take.pk] for n in ("sound", "picture", "original")},
             **{f"stand:{n}": [cls.take.pk] for n in ("take", "status_fragment", "mark", "through", "submit", "delete")},
             "take": [cls.take.pk],
             "record": [scene.ylva.student_id],

@@ -3,19 +3,28 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
+import numpy as np
+import soxr
+from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.test import TestCase
 from django.urls import reverse
 
 from didactor.assignments.services import open_sealed
+from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
+from didactor.core.sound.recording import RATE_HZ
+from didactor.demo.film import film_of
 from didactor.library.desk import add_reference
 from didactor.library.jobs import lay_reference, render_model, stretch_reference
 from didactor.library.models import ModelSound, Reference, ReferenceSound
 from didactor.library.notation import names_in_time
+from didactor.takes.models import Take
+from didactor.takes.services import delete_take
 from tests import scene as scenes
 from tests.core.test_laid_over import OTHER
-from tests.music import wav
+from tests.music import played, wav
 
 
 class PlayingAlongTests(scenes.OwnFolders, TestCase):
@@ -107,3 +116,42 @@ class PlayingAlongTests(scenes.OwnFolders, TestCase):
         self.sound(tempo=60, names=1)
         passage = ModelSound.objects.get(naming="own").passage
         self.assertEqual([name for _, name in names_in_time(passage, "own")][:3], ["Bee", "Owl", "F♯"])
+
+
+class FilmsBesideTests(scenes.OwnFolders, TestCase):
+    """The student's film and the teacher's, shown at the same bar while the take sounds."""
+
+    def setUp(self):
+        self.scene = scenes.build(stage="steady")
+
+    def film(self, tempo: float) -> bytes:
+        return film_of(soxr.resample(np.asarray(played(tempo=tempo).samples), RATE_HZ, SYNTH_RATE_HZ), [0.0, 1.0])
+
+    def films(self, take: Take) -> list[dict]:
+        self.client.force_login(self.scene.ylva.student)
+        page = self.client.get(reverse("stand:take", args=[take.pk])).content.decode()
+        return json.loads(page.split('id="player-data" type="application/json">', 1)[1].split("</script>", 1)[0])["films"]
+
+    def test_both_are_shown_at_the_same_bar_and_go_with_the_take(self):
+        upload = TemporaryUploadedFile("mine.webm", "video/webm", 0, None)
+        upload.write(self.film(80.0))
+        upload.flush()
+        reference = add_reference(passage=self.scene.passage, teacher=self.scene.teacher, upload=upload, title="My hands")
+        lay_reference(reference_id=reference.pk)
+        take = scenes.recorded(self.scene, data=self.film(96.0))
+        self.assertTrue(take.has_picture)
+        own, theirs = self.films(take)
+        self.assertEqual(self.client.get(own["url"]).headers["Content-Type"], "video/webm")
+        self.assertEqual(own["places"][1][0] - own["places"][0][0], own["places"][1][1] - own["places"][0][1])
+        (first, at), *_, (last, then) = theirs["places"]
+        self.assertAlmostEqual((then - at) / (last - first), 96 / 80, delta=0.03)
+        picture = Path(settings.MEDIA_ROOT) / take.picture.name
+        self.assertTrue(picture.exists())
+        with self.captureOnCommitCallbacks(execute=True):
+            delete_take(student=self.scene.ylva.student, take=take)
+        self.assertFalse(picture.exists())
+
+    def test_a_take_of_sound_alone_has_no_film_beside_it(self):
+        take = scenes.recorded(self.scene)
+        self.assertEqual(self.films(take), [])
+        self.assertEqual(self.client.get(reverse("takes:picture", args=[take.pk])).status_code, 404)

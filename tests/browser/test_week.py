@@ -205,3 +205,13 @@ class WeekTests(BrowserTestCase):
         take = Take.objects.get()
         self.assertTrue(take.has_picture)
         self.assertGreaterEqual(len(take.basis["targets"]["clicks_s"]), 2)
+        page.goto(self.at(f"/stand/takes/{take.pk}/"))
+        page.get_by_role("button", name="Play", exact=True).click()
+        film = page.locator(".films video").first
+        expect(film).to_be_visible()
+        for _ in range(100):
+            if film.evaluate("video => video.currentTime") > 0.5:
+                break
+            page.wait_for_timeout(100)
+        apart = "video => Math.abs(video.currentTime - document.querySelector('[data-player] audio').currentTime)"
+        self.assertLess(film.evaluate(apart), 0.4)

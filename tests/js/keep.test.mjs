@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { afterEach, test } from "node:test";
 import * as idb from "idb";
 
-import { Keeping, canKeep, fileOf, forget, left } from "../../didactor/static/js/keep.js";
+import { Keeping, alone, canKeep, fileOf, forget, left } from "../../didactor/static/js/keep.js";
 
 globalThis.window = { idb, indexedDB };
 // Locks as a page has them: a name is held until its promise is settled.
@@ -12,7 +12,12 @@ const held = new Set();
 Object.defineProperty(globalThis, "navigator", {
   configurable: true,
   value: { locks: {
-    request: async (name, work) => { held.add(name); await work(); held.delete(name); },
+    request: async (name, options, work = options) => {
+      if (options.ifAvailable && held.has(name)) return void (await work(null));
+      held.add(name);
+      await work({ name });
+      held.delete(name);
+    },
     query: async () => ({ held: [...held].map((name) => ({ name })) }),
   } },
 });
@@ -80,4 +85,12 @@ test("a browser without a store of its own keeps nothing, and says so", () => {
   delete globalThis.window.idb;
   assert.equal(canKeep(), false);
   globalThis.window.idb = idb;
+});
+
+test("one page records at a time, and the next when it has given that back", async () => {
+  const back = await alone();
+  assert.equal(await alone(), null);
+  back();
+  await turn();
+  assert.equal(typeof (await alone()), "function");
 });

@@ -67,12 +67,20 @@ def _sound(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], 
     return head, body
 
 
+def _picture(source: IO[bytes], options: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """The picture of a film in a container of its own."""
+    from didactor.core.sound.picture import copy_picture
+
+    return copy_picture(source)
+
+
 #: What each tool imports is there before the process confines itself.
 TOOLS: dict[str, Tool] = {
     "probe": _probe,
     "score": _score,
     "engrave": _engrave,
     "sound": _sound,
+    "picture": _picture,
 }
 
 
@@ -80,6 +88,7 @@ _IMPORTS = {
     "score": ("didactor.core.score.read.formats", "didactor.core.score.read.musicxml", "didactor.core.score.summary"),
     "engrave": ("didactor.core.score.write.engraving", "didactor.core.score.read.musicxml", "didactor.core.score.roadmap"),
     "sound": ("didactor.core.sound.decode", "didactor.core.sound.playback"),
+    "picture": ("didactor.core.sound.picture",),
 }
 
 

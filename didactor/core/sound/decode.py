@@ -68,7 +68,7 @@ def decode(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
     if size == 0:
         raise AudioError("audio.empty", "The file is empty. Record again, or choose another file.")
     try:
-        with av.open(source, mode="r", options={"format_whitelist": ",".join(DEMUXERS), "protocol_whitelist": "none"}) as container:
+        with open_container(source) as container:
             return _decode_container(container)
     except AudioError:
         raise
@@ -76,6 +76,11 @@ def decode(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
         raise AudioError(
             "audio.not_sound", "This file is not a recording that can be read. Send WAV, FLAC, MP3, OGG, M4A, AMR, WebM, MP4 or MOV."
         ) from error
+
+
+def open_container(source: IO[bytes]) -> Any:
+    """A file of a listed kind, opened with nothing of what a file can point to."""
+    return av.open(source, mode="r", options={"format_whitelist": ",".join(DEMUXERS), "protocol_whitelist": "none"})
 
 
 def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:

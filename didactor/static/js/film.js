@@ -1,4 +1,5 @@
-// The teacher's film beside the score: silent, it follows the sound that plays.
+// A film beside the score: silent, it follows the sound that plays. Its own times are found from places: quarters of the score, or
+// seconds of a take.
 
 import { along } from "./timing.js";
 
@@ -12,7 +13,7 @@ export class Film {
     box?.querySelector("[data-mirror]").addEventListener("click", () => this.mirror());
   }
 
-  // reference: { film, laid } or null.
+  // reference: { film, laid } or null; laid: pairs of a place and the film's seconds.
   show(reference) {
     const has = Boolean(reference?.film);
     if (!this.box) return;
@@ -29,12 +30,20 @@ export class Film {
     this.box.querySelector("[data-mirror]").setAttribute("aria-pressed", String(on));
   }
 
-  // Quarters that are heard now, null while it is counted off.
-  follow(quarters) {
+  // The picture of one place, at rest.
+  stand(place) {
+    if (!this.timing) return;
+    this.pause();
+    const due = Math.max(0, this.timing.seconds(place));
+    if (Math.abs(this.video.currentTime - due) > OFF_S) this.video.currentTime = due;
+  }
+
+  // The place that is heard now, null while it is counted off.
+  follow(place) {
     if (!this.timing || !this.box || this.box.hidden) return;
-    const due = this.timing.seconds(quarters ?? 0);
+    const due = Math.max(0, this.timing.seconds(place ?? 0));
     const now = performance.now() / 1000;
-    if (quarters === null) {
+    if (place === null) {
       this.last = null;
       return void (Math.abs(this.video.currentTime - due) > OFF_S && (this.video.currentTime = due));
     }

@@ -1,6 +1,6 @@
 // Films a take where a picture is asked for: what must be in view beside the live picture, stills of the take before it is sent.
 
-import { Keeping, canKeep } from "./keep.js";
+import { ELSEWHERE, Keeping, alone, canKeep } from "./keep.js";
 import { Metronome } from "./metronome.js";
 import { chosenInput } from "./microphone.js";
 import { clock, inTake } from "./timeline.js";
@@ -47,6 +47,8 @@ async function open() {
 async function film() {
   const mime = KINDS.find((kind) => MediaRecorder.isTypeSupported(kind));
   if (!stream || !mime) return say("This browser cannot film. Film with another program and send the file from the task’s page.");
+  const free = await alone();
+  if (!free) return say(ELSEWHERE);
   const context = new AudioContext();
   await context.resume();
   const id = crypto.randomUUID();
@@ -79,13 +81,14 @@ async function film() {
   part("[data-film-stop]").hidden = false;
   const begun = Date.now();
   const ticking = setInterval(() => say(`Filming: ${clock((Date.now() - begun) / 1000)}`), 250);
-  running = { recorder, ended, slices, keeping, context, metronome, ticking, times, startsAt, mime, id, step };
+  running = { recorder, ended, slices, keeping, context, metronome, ticking, times, startsAt, mime, id, step, free };
 }
 
 async function stop(trouble = "") {
   if (!running) return;
-  const { recorder, ended, slices, keeping, context, metronome, ticking, times, startsAt, mime, id, step } = running;
+  const { recorder, ended, slices, keeping, context, metronome, ticking, times, startsAt, mime, id, step, free } = running;
   running = null;
+  free();
   metronome.stop();
   clearInterval(ticking);
   if (recorder.state !== "inactive") recorder.stop();

@@ -88,6 +88,16 @@ export class Keeping {
   }
 }
 
+// Leave for this page alone to record; null where another page of this browser is at it. The answer gives it back.
+export function alone() {
+  if (!navigator.locks) return Promise.resolve(() => {});
+  return new Promise((found) => {
+    navigator.locks.request("didactor recording", { ifAvailable: true }, (lock) => (lock ? new Promise((back) => found(back)) : found(null)));
+  });
+}
+
+export const ELSEWHERE = "Another page of this browser is recording. Stop it there first: two recordings of one playing would get mixed up.";
+
 // A kept recording as a file, a WAV or the film that it is, however far it came; null where nothing of it is there.
 export async function fileOf(id) {
   const db = await database();

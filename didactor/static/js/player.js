@@ -1,5 +1,6 @@
 // The take's player: plays, follows the notes on the score, plays one note, one bar or one place, loops bars, slows down.
 
+import { Film } from "./film.js";
 import { Playhead, barSpan, clock, noteAt, wavePath } from "./timeline.js";
 
 let box = null;
@@ -11,6 +12,11 @@ function start() {
   const wave = box.querySelector("[data-wave]");
   const head = new Playhead(data.delay);
   let shown = null;
+  const films = [...box.querySelectorAll("[data-film]")].map((figure, i) => {
+    const film = new Film(figure);
+    film.show({ film: data.films[i].url, laid: data.films[i].places });
+    return film;
+  });
   box.hidden = false;
   audio.preservesPitch = true;
   drawWave(wave, data);
@@ -59,6 +65,7 @@ function start() {
     wave.setAttribute("aria-valuenow", time.toFixed(1));
     wave.setAttribute("aria-valuetext", clock(time));
     box.querySelector("[data-time]").textContent = clock(time);
+    films.forEach((film) => (audio.paused ? film.stand(time) : film.follow(time)));
     if (!audio.paused) requestAnimationFrame(step);
   };
   const showState = () => {

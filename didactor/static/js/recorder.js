@@ -1,6 +1,6 @@
 // Records a take: count-off, level, stop, listen, keep.
 
-import { Keeping, canKeep } from "./keep.js";
+import { ELSEWHERE, Keeping, alone, canKeep } from "./keep.js";
 import { Metronome } from "./metronome.js";
 import { Tap, microphone } from "./microphone.js";
 import { clock, heardAt, inTake } from "./timeline.js";
@@ -30,6 +30,8 @@ let warning = "";
 // Whether all of the take is on the device, and whether sending it has failed.
 let safe = false;
 let unsent = false;
+// Gives other pages leave to record again.
+let free = () => {};
 // The tempo that the student chose; empty where it is fixed.
 let ownTempo = "";
 // The take lives in this page until it is sent: leaving asks first.
@@ -58,8 +60,12 @@ async function record() {
   part("[data-act=record]").disabled = true;
   let stream;
   try {
+    const leave = await alone();
+    if (!leave) throw new Error(ELSEWHERE);
+    free = leave;
     stream = await microphone();
   } catch (error) {
+    free();
     say(error.message);
     part("[data-act=record]").disabled = false;
     return;
@@ -69,6 +75,7 @@ async function record() {
     await begin(context, stream);
   } catch (error) {
     // Nothing may go on listening when the recording could not begin.
+    free();
     stream.getTracks().forEach((track) => track.stop());
     await keeping?.drop();
     keeping = null;
@@ -175,6 +182,7 @@ async function stop(trouble = "") {
   metronome.stop();
   clearInterval(ticking);
   box.toggleAttribute("data-recording", false);
+  free();
   await tap.finish();
   const rate = context.sampleRate;
   played = heardAs(begins, context, tap);
