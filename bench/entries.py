@@ -15,6 +15,7 @@ import argparse
 import multiprocessing
 import os
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 
 os.environ.setdefault("OMP_NUM_THREADS", "1")
@@ -40,6 +41,8 @@ TAKES = 40
 INSTRUMENTS = ("clarinet", "flute", "violin", "trumpet", "piano", "cello", "alto-saxophone", "guitar")
 PLANTED = (0.0, -0.5, 1.0, 0.0, 0.5, -1.0, 0.0, 2.0)
 SOURCES, PLACES = ("timgm", "additive"), ("bedroom", "kitchen", "classroom")
+#: Most keep the accompaniment's pace, one in five leaves it behind or drags.
+PACES = (1.0, 1.0, 1.05, 1.0, 1.0, 1.0, 1.0, 0.95, 1.0, 1.0)
 #: How well a sound check knows the delay, and what the accompaniment leads with.
 KNOWN_TO_S, LEAD_S = 0.012, 0.3
 NEAR_BEATS = 1 / 3
@@ -53,31 +56,50 @@ def main() -> int:
     options = parser.parse_args()
     with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
         found = pool.starmap(_case, [(options.base, number) for number in range(TAKES)])
-    rows = ["| accompaniment | takes | told rightly | false |", "|---|---|---|---|"]
+    rows = [
+        "| accompaniment | takes | entries told rightly | false | come apart from it: told | told of takes that do not |",
+        "|---|---|---|---|---|---|",
+    ]
     for where in ("in the room", "in headphones"):
-        own = [f for f in found if f[0] == where]
-        rows.append(f"| {where} | {len(own)} | {sum(_right(p, t) for _, p, t in own)} | {sum(_false(p, t) for _, p, t in own)} |")
+        own = [f for f in found if f.where == where]
+        leaving, staying = [f for f in own if f.pace != 1.0], [f for f in own if f.pace == 1.0]
+        apart = f"{sum(f.apart for f in leaving)} of {len(leaving)} | {sum(f.apart for f in staying)} of {len(staying)}"
+        rows.append(f"| {where} | {len(own)} | {sum(f.right for f in own)} | {sum(f.false for f in own)} | {apart} |")
     if options.said:
-        for number, (where, planted, told) in enumerate(found):
-            if not _right(planted, told):
-                print(f"  {number} {INSTRUMENTS[number % len(INSTRUMENTS)]} {where}: planted {planted}, told {told}")
+        for number, case in enumerate(found):
+            if not case.right or case.apart != (case.pace != 1.0):
+                print(f"  {number} {INSTRUMENTS[number % len(INSTRUMENTS)]} {case}")
     figures = {
-        "told_rightly_percent": round(100 * sum(_right(p, t) for _, p, t in found) / TAKES, 1),
-        "false": sum(_false(p, t) for _, p, t in found),
+        "told_rightly_percent": round(100 * sum(f.right for f in found) / TAKES, 1),
+        "false": sum(f.false for f in found),
+        "apart_told_percent": round(100 * sum(f.apart for f in found if f.pace != 1.0) / sum(f.pace != 1.0 for f in found), 1),
+        "apart_false": sum(f.apart for f in found if f.pace == 1.0),
     }
     return close("entries", "\n".join(rows), figures, write=options.write)
 
 
-def _right(planted: float, told: float | None) -> bool:
-    return told is None if planted == 0 else told is not None and abs(told - planted) <= NEAR_BEATS
+@dataclass(frozen=True, kw_only=True)
+class Case:
+    """Where the accompaniment was heard, the entry planted in beats and what was told of it, the pace of the player against the
+    accompaniment's and whether the two were said to come apart.
+    """
+
+    where: str
+    planted: float
+    told: float | None
+    pace: float
+    apart: bool
+
+    @property
+    def right(self) -> bool:
+        return self.told is None if self.planted == 0 else self.told is not None and abs(self.told - self.planted) <= NEAR_BEATS
+
+    @property
+    def false(self) -> bool:
+        return self.told is not None and (self.planted == 0 or (self.told > 0) != (self.planted > 0))
 
 
-def _false(planted: float, told: float | None) -> bool:
-    return told is not None and (planted == 0 or (told > 0) != (planted > 0))
-
-
-def _case(base: int, number: int) -> tuple[str, float, float | None]:
-    """Where the accompaniment was heard, the entry planted in beats, and what was told of it."""
+def _case(base: int, number: int) -> Case:
     rng = np.random.default_rng((base, number))
     slug, planted = INSTRUMENTS[number % len(INSTRUMENTS)], PLANTED[(number * 3 + number // 8) % len(PLANTED)]
     instrument, tempo = BY_SLUG[slug], float(rng.choice([66.0, 80.0, 96.0, 112.0]))
@@ -88,13 +110,14 @@ def _case(base: int, number: int) -> tuple[str, float, float | None]:
     beat = line.bars[0].beat_quarters
     quarter_s = 60.0 / tempo
     intro_s = (1 + number % 8) * line.bars[-1].length_quarters * quarter_s
+    pace = PACES[number % len(PACES)]
     played = simulate(
-        line, instrument, tempo, style=Style(scatter_ms=9.0, wander_percent=0.8), source=source, room=place, seed=base + number
+        line, instrument, tempo * pace, style=Style(scatter_ms=9.0, wander_percent=0.8), source=source, room=place, seed=base + number
     )
     track = simulate(two_hands(base + number + 300, bars=8 + 1 + number % 8), BY_SLUG["piano"], tempo, source="timgm", seed=number).samples
     delay_s, enters_s = float(rng.uniform(0.03, 0.25)), LEAD_S + intro_s
     # The first note of the faultless take is put where the introduction ends, then moved by what is planted.
-    first_s = played.truth["notes"][0]["onset_s"] - line.notes[0].onset_quarters * quarter_s
+    first_s = played.truth["notes"][0]["onset_s"] - line.notes[0].onset_quarters * quarter_s / pace
     shift_s = max(0.0, enters_s + delay_s + planted * beat * quarter_s - first_s)
     sound = np.concatenate([np.zeros(int(shift_s * SYNTH_RATE_HZ), np.float32), played.samples])
     in_room = number % 2 == 0 if number < TAKES / 2 else number % 2 == 1
@@ -112,7 +135,8 @@ def _case(base: int, number: int) -> tuple[str, float, float | None]:
     targets = Targets(tempo_qpm=tempo, instrument=slug, count_off=4, late_s=max(0.0, late_s))
     findings = analyse(recording, line, targets, backing=backing).findings
     told = next((f.size for f in findings if f.code == "rhythm.entry"), None)
-    return "in the room" if in_room else "in headphones", planted, told
+    apart = any(f.code == "rhythm.together" for f in findings)
+    return Case(where="in the room" if in_room else "in headphones", planted=planted, told=told, pace=pace, apart=apart)
 
 
 if __name__ == "__main__":

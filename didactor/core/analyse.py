@@ -131,7 +131,7 @@ def _opening(
     if backing is not None:
         if backing.enters_s is None or late_s is None:
             return None
-        return Opening(start_s=backing.at_s + late_s + backing.enters_s, quarter_s=quarter_s)
+        return Opening(start_s=backing.at_s + late_s + backing.enters_s, quarter_s=quarter_s, goes_on=True)
     if targets.count_off < 2 or not expectation.bars:
         return None
     counted = targets.clicks_s[: targets.count_off]

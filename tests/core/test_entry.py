@@ -66,12 +66,14 @@ class CountOffTests(SimpleTestCase):
 
 
 class AccompanimentTests(SimpleTestCase):
-    def along(self, late_beats: float, audible: bool = True, enters: bool = True, known_s: float | None = None) -> Any:
+    def along(
+        self, late_beats: float, *faults: dict, audible: bool = True, enters: bool = True, known_s: float | None = None, tempo: float = 92.0
+    ) -> Any:
         """Played along with a track of three bars of introduction; the microphone hears both."""
         track = soxr.resample(
             simulate(expectation("C3:h G3:h | " * 11 + "C3:w", fifths=0), BY_SLUG["piano"], 92.0, seed=9).samples, SYNTH_RATE_HZ, RATE_HZ
         ).astype(np.float32)
-        own = np.asarray(played().samples)
+        own = np.asarray(played(*faults, tempo=tempo).samples)
         first_s = 1.0 + 9 * BEAT_S
         enters_s = first_s + self.begins_s
         sound = np.zeros(len(track) + RATE_HZ, dtype=np.float32)
@@ -110,3 +112,20 @@ class AccompanimentTests(SimpleTestCase):
             self.assertAlmostEqual(finding.size, beats, delta=0.15)
         # What can be heard counts more than what was measured once.
         self.assertNotIn("rhythm.entry", [f.code for f in self.along(0.0, known_s=0.5).findings])
+
+    def told(self, *faults: dict, tempo: float = 92.0, late_beats: float = 0.0) -> list[tuple[str, float]]:
+        found = self.along(late_beats, *faults, tempo=tempo).findings
+        return [(f.bar, f.size) for f in found if f.code == "rhythm.together"]
+
+    def test_who_leaves_the_accompaniment_behind_or_drags_is_told_from_where_and_by_how_much(self):
+        for tempo, sign in ((97.0, -1), (87.0, 1)):
+            [(bar, size)] = self.told(tempo=tempo)
+            self.assertIn(bar, ("1", "2"))
+            quarters = 4 * 7.5 * abs(92 - tempo) / tempo
+            self.assertAlmostEqual(sign * size, quarters, delta=0.4)
+
+    def test_with_the_accompaniment_nothing_is_told_and_an_entry_or_a_pause_is_told_once(self):
+        self.assertEqual(self.told(), [])
+        self.assertEqual(self.told(late_beats=1.0), [])
+        self.assertEqual(self.told({"kind": "hesitation", "bar": "4", "beat": 0.0, "beats": 1.5}), [])
+        self.assertIsNone(self.along(0.0, enters=False).evidence.apart)

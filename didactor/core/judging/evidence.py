@@ -149,12 +149,23 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Apart:
+    """How far a bar is from its place in the accompaniment (early < 0), beyond what the entry and pauses before it explain."""
+
+    bar: str
+    pass_: int
+    beats: float
+    late_s: float
+    time_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
     """Everything known about one take after alignment. ``shift`` is a constant transposition of the whole take,
     semitones. ``inferred``: the rhythm was not written but heard, so no note of it is early, late or missing. ``scatter_ms``: what the
     player leaves to chance in time (standard deviation). ``touch``: sounding over written length that is usual with this player, None where
     too few notes tell. ``bends``: bars in which the time broadens or presses on. ``written_quarters``: how long the passage is, where its
-    rhythm was heard.
+    rhythm was heard. ``apart``: each bar against the accompaniment, None without one.
     """
 
     expectation: Expectation
@@ -179,6 +190,7 @@ class Evidence:
     touch: float | None = None
     bends: tuple[Bend, ...] = ()
     written_quarters: float | None = None
+    apart: tuple[Apart, ...] | None = None
 
     def in_words(self, note: ExpectedNote) -> str:
         """A note by its name, or as a stroke where pitch does not matter."""

@@ -12,7 +12,7 @@ from didactor.core.judging.allowances import allowing, is_broken, unexplained
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.pulse import Pulse, read_pulse
 from didactor.core.judging.readings import read_bends, read_hesitations, read_pairs, read_restarts, read_skipped, read_tempo
-from didactor.core.judging.readings_of_sound import Opening, read_entry, read_hands, read_zones
+from didactor.core.judging.readings_of_sound import Opening, read_apart, read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
 
@@ -61,6 +61,9 @@ def judge(
     if pulse is not None:
         _place(notes, pulse, moments, hearing, expectation, targets)
     bends = read_bends(pulse, expectation)
+    hesitations = tuple(read_hesitations(pulse, [group[0] for group in moments], expectation))
+    restarts = tuple(read_restarts(hearing.jumps, expectation))
+    entry = read_entry(hearing, expectation, opening)
     return Evidence(
         expectation=expectation,
         targets=targets,
@@ -68,8 +71,8 @@ def judge(
         notes=tuple(notes),
         extra=unexplained(hearing, expectation),
         tempo=read_tempo(pulse, expectation, targets, bends, inferred=hearing.rhythm is not None),
-        hesitations=tuple(read_hesitations(pulse, [group[0] for group in moments], expectation)),
-        restarts=tuple(read_restarts(hearing.jumps, expectation)),
+        hesitations=hesitations,
+        restarts=restarts,
         skipped_bars=tuple(read_skipped(notes, expectation)),
         pairs=tuple(read_pairs(notes, expectation)),
         tuning=hearing.tuning,
@@ -78,7 +81,9 @@ def judge(
         count=hearing.count,
         hands=read_hands(notes, expectation),
         zones=read_zones(notes) if levels_hold else None,
-        entry=read_entry(hearing, expectation, opening),
+        entry=entry,
+        # Who began again somewhere has lost the accompaniment, which is told by itself.
+        apart=None if restarts else read_apart(notes, expectation, opening, entry, hesitations),
         inferred=hearing.rhythm is not None,
         scatter_ms=1000 * pulse.scatter_s if pulse else 0.0,
         touch=_touch(notes, pulse, moments, expectation),

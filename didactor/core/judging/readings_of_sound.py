@@ -8,10 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from didactor.core.hearing.hearing import Hearing, Status
-from didactor.core.judging.evidence import Entry, Hand, NoteJudgement, Zone
+from didactor.core.judging.evidence import Apart, Entry, Hand, Hesitation, NoteJudgement, Zone
 from didactor.core.score.expected import Expectation
 
 FEWEST_TOGETHER, FEWEST_IN_ZONE = 4, 3
+FEWEST_IN_BAR = 2
 FEWEST_FOR_BALANCE, FEWEST_FOR_CLEARNESS = 2, 5
 
 
@@ -98,10 +99,14 @@ def read_zones(notes: Sequence[NoteJudgement]) -> tuple[Zone, ...] | None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Opening:
-    """When the passage was due to begin, by count-off or accompaniment: its very start (an anacrusis included), and the pace there."""
+    """When the passage was due to begin, by count-off or accompaniment: its very start (an anacrusis included), and the pace there.
+
+    ``goes_on``: an accompaniment keeps that pace to the end.
+    """
 
     start_s: float
     quarter_s: float
+    goes_on: bool = False
 
 
 def opening_after(clicks_s: Sequence[float], expectation: Expectation) -> Opening | None:
@@ -125,3 +130,31 @@ def read_entry(hearing: Hearing, expectation: Expectation, opening: Opening | No
     # Of two readings of a slow beginning, the one that speaks for the player.
     onset_s = min((t for t in (heard.onset_s, heard.began_s) if t is not None), key=lambda t: abs(t - due_s))
     return Entry(early_late_quarters=(onset_s - due_s) / quarter_s, due_s=due_s, time_s=onset_s)
+
+
+def read_apart(
+    notes: Sequence[NoteJudgement],
+    expectation: Expectation,
+    opening: Opening | None,
+    entry: Entry | None,
+    hesitations: Sequence[Hesitation],
+) -> tuple[Apart, ...] | None:
+    """Every bar against the accompaniment's own time; None without one.
+
+    By how much the player entered late, and every pause since, is said by itself: of what a bar is off, only the rest is told here, and
+    nothing of a bar that lies between the two (somebody who catches up is not early).
+    """
+    if opening is None or not opening.goes_on or entry is None:
+        return None
+    found = []
+    for bar in expectation.bars:
+        here = [n for n in notes if n.timed and n.onset_s is not None and (n.note.bar, n.note.pass_) == (bar.number, bar.pass_)]
+        off = [n.onset_s - opening.start_s - n.note.onset_quarters * opening.quarter_s for n in here if n.onset_s is not None]
+        if len(off) < FEWEST_IN_BAR:
+            continue
+        late_s, begins_s = float(np.median(off)), min(n.onset_s or 0.0 for n in here)
+        known_s = entry.early_late_quarters * opening.quarter_s + sum(h.extra_s for h in hesitations if h.time_s < begins_s)
+        rest_s = late_s - float(np.clip(late_s, min(0.0, known_s), max(0.0, known_s)))
+        beats = rest_s / (opening.quarter_s * bar.beat_quarters)
+        found.append(Apart(bar=bar.number, pass_=bar.pass_, beats=beats, late_s=rest_s, time_s=begins_s))
+    return tuple(found)

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from didactor.core.judging.checks.together import side_of
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 
@@ -21,6 +22,9 @@ def drift(evidence: Evidence) -> Iterator[Finding]:
     """The tempo rises or falls steadily from beginning to end."""
     per_bar = evidence.tempo.drift_percent_per_bar
     if evidence.targets.stage_rules.tempo is None or per_bar is None or evidence.tempo.drift_confidence < MIN_CONFIDENCE:
+        return
+    # With an accompaniment it is heard where the two come apart, and told there.
+    if any(map(side_of, evidence.apart or ())):
         return
     curve = evidence.tempo.curve
     if len(curve) < 8:
