@@ -1,0 +1,136 @@
+"""When an attempt is over: nobody presses anything. The clock, the level and, where these say so, the ear itself.
+
+A look of the ear costs some tenths of a second, so it is asked when the last note's due end has passed and again after pauses; an
+attempt is complete when its last note was heard, most of the notes fit, and its due end has passed. Silence ends what was broken off.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from didactor.core.analyse import Analysis
+from didactor.core.hearing.hearing import Status
+from didactor.core.practising.crossing import Outcome
+from didactor.core.practising.verdict import Verdict
+from didactor.core.score.expected import Expectation
+from didactor.core.sound.recording import RATE_HZ
+
+#: The first look is so long after the last note's due end, the next ones so far apart.
+FIRST_LOOK_S, NEXT_LOOK_S = 0.1, 0.4
+#: A pause that asks for a look, at least; and one that ends an attempt that was broken off, in beats and seconds.
+PAUSE_S, PAUSE_BEATS = 1.0, 1.5
+BROKEN_BEATS, BROKEN_S = 2.2, 1.6
+#: Nothing at all was played so long after it was due to begin.
+NOTHING_BEATS, NOTHING_S = 4.0, 4.0
+#: An attempt is complete with this share of its notes, less half of what was played besides.
+COMPLETE_SHARE = 0.55
+#: Sounds this far above the quietest of the attempt are playing, dB; quieter than this nothing is.
+ABOVE_FLOOR_DB, LOWEST_DB = 14.0, -55.0
+#: An attempt that goes on so long is ended, seconds.
+LONGEST_S = 180.0
+_FRAME_S = 0.05
+
+
+class Now(StrEnum):
+    """``going``: wait; ``look``: ask the ear; ``broken``: it was broken off; ``nothing``: nobody played."""
+
+    GOING = "going"
+    LOOK = "look"
+    BROKEN = "broken"
+    NOTHING = "nothing"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Due:
+    """What is known of an attempt from the count-off: when, in its sound, it is due to begin and to end, and its beat; seconds."""
+
+    start_s: float
+    end_s: float
+    beat_s: float
+    longest_rest_s: float
+
+    @classmethod
+    def of(cls, expectation: Expectation, start_s: float, qpm: float) -> Due:
+        """``start_s``: when the first bar of the stone begins, as the device plays and records it."""
+        quarter_s = 60.0 / qpm
+        last = max((n.onset_quarters + n.duration_quarters for n in expectation.notes), default=expectation.length_quarters)
+        rest, reached = 0.0, 0.0
+        for note in expectation.notes:
+            rest, reached = max(rest, note.onset_quarters - reached), max(reached, note.onset_quarters + note.duration_quarters)
+        beat_s = quarter_s * (expectation.bars[0].beat_quarters if expectation.bars else 1.0)
+        return cls(start_s=start_s, end_s=start_s + last * quarter_s, beat_s=beat_s, longest_rest_s=rest * quarter_s)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Look:
+    """When the ear was asked last, in seconds of the attempt's sound, and whether it found the attempt complete."""
+
+    at_s: float
+    complete: bool
+
+
+def now(samples: npt.NDArray[np.float32], due: Due, last: Look | None = None) -> Now:
+    """What to do with what has come of an attempt so far.
+
+    Args:
+        samples: mono at ``RATE_HZ``, from where ``due`` counts.
+        last: the last look of the ear, if there was one.
+    """
+    heard_s = len(samples) / RATE_HZ
+    first_s, sounding_s = sounding(samples, due.start_s - due.beat_s)
+    if first_s is None:
+        return Now.NOTHING if heard_s >= due.start_s + max(NOTHING_S, NOTHING_BEATS * due.beat_s) else Now.GOING
+    if heard_s >= LONGEST_S:
+        return Now.LOOK
+    quiet_s = heard_s - (sounding_s or heard_s)
+    pause_s = max(PAUSE_S, PAUSE_BEATS * due.beat_s + due.longest_rest_s)
+    broken_s = max(BROKEN_S, BROKEN_BEATS * due.beat_s + due.longest_rest_s)
+    may_look = last is None or heard_s >= last.at_s + NEXT_LOOK_S
+    if heard_s >= due.end_s + FIRST_LOOK_S and may_look and (last is None or last.at_s < due.end_s or quiet_s < broken_s):
+        return Now.LOOK
+    if quiet_s >= broken_s and last is not None and last.at_s >= (sounding_s or 0.0) and not last.complete:
+        return Now.BROKEN
+    return Now.LOOK if quiet_s >= pause_s and may_look and (last is None or last.at_s < (sounding_s or 0.0)) else Now.GOING
+
+
+def sounding(samples: npt.NDArray[np.float32], from_s: float) -> tuple[float | None, float | None]:
+    """When playing begins and ends, from ``from_s`` on (before it lies the count-off); None where nothing is louder than the room."""
+    hop = int(_FRAME_S * RATE_HZ)
+    count = len(samples) // hop
+    if count < 4:
+        return None, None
+    power = np.square(samples[: count * hop].astype(np.float64).reshape(count, hop)).mean(axis=1)
+    level = 10 * np.log10(np.maximum(power, 1e-12))
+    floor = float(np.percentile(level, 10))
+    loud = np.flatnonzero(level > max(LOWEST_DB, min(floor + ABOVE_FLOOR_DB, float(level.max()) - 12.0)))
+    loud = loud[loud * _FRAME_S >= from_s]
+    # One frame alone is a knock.
+    loud = np.array([k for k in loud if k - 1 in loud or k + 1 in loud])
+    if len(loud) == 0:
+        return None, None
+    return float(loud[0]) * _FRAME_S, float(loud[-1] + 1) * _FRAME_S
+
+
+def is_complete(analysis: Analysis) -> bool:
+    """Whether the attempt reached its end: the last note was heard, and most of the others."""
+    evidence = analysis.evidence
+    if evidence is None or not evidence.notes:
+        return False
+    played = [n for n in evidence.notes if not n.note.grace]
+    right = sum(n.status is Status.CORRECT for n in played)
+    last = [n for n in played if n.note.onset_quarters >= played[-1].note.onset_quarters - 1e-6]
+    reached = any(n.onset_s is not None and n.status is not Status.MISSED for n in last)
+    return reached and (right - 0.5 * len(evidence.extra)) / max(1, len(played)) >= COMPLETE_SHARE
+
+
+def broken_off(found: Verdict | None) -> Verdict:
+    """What is said of an attempt that stopped before its end; with the place where it went wrong, if that was heard."""
+    if found is not None and found.outcome is Outcome.FAULT:
+        return found
+    return Verdict(
+        outcome=Outcome.FAULT, says="This one was broken off before its end.", code="flow.broken_off", bar=found.bar if found else ""
+    )
