@@ -125,7 +125,6 @@ def end_case(base: int, number: int) -> tuple[str, bool, float, str]:
     rate = RATE_HZ
     end = int(due.end_s * rate)
     middle = int((start_s + 0.5 * (due.end_s - start_s)) * rate)
-    noise = rng.normal(0, 0.0004, len(sound) + 12 * rate).astype(np.float32)
     silence = np.zeros(6 * rate, dtype=np.float32)
     if manner == "broken off":
         sound = np.concatenate([sound[:middle], silence])
@@ -143,7 +142,7 @@ def end_case(base: int, number: int) -> tuple[str, bool, float, str]:
         sound = np.concatenate([sound[: int((start_s - 0.15) * rate)], silence, silence[: 2 * rate]])
     else:
         sound = np.concatenate([sound, silence])
-    sound = sound + noise[: len(sound)]
+    sound = sound + rng.normal(0, 0.0004, len(sound)).astype(np.float32)
     targets = Targets(tempo_qpm=tempo, instrument=slug, stage="steady")
     said, at_s = _listen(sound, due, expectation, targets)
     wanted = {"broken off": {"broken"}, "not played": {"nothing"}, "begun again": {"complete", "broken"}}.get(manner, {"complete"})

@@ -123,7 +123,7 @@ def _setting_work(scene, teacher):  # type: ignore[no-untyped-def]
 
     from didactor.assignments.services import assign, parts_written
     from didactor.core.score.write.as_musicxml import Line, write_musicxml
-    from didactor.library import services
+    from didactor.library import notation, services
     from didactor.library.exercises import keep
     from didactor.library.jobs import engrave_parts
     from didactor.library.models import Engraving
@@ -142,7 +142,7 @@ def _setting_work(scene, teacher):  # type: ignore[no-untyped-def]
         if run < 3:
             Engraving.objects.filter(revision__piece=piece).delete()
             cache.clear()
-            services.read_part.cache_clear()
+            notation.read_part.cache_clear()
             _study.cache_clear()
         begun = time.perf_counter()
         assert teacher.get(f"/library/{piece.pk}/").status_code == 200

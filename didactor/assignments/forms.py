@@ -9,6 +9,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from didactor.assignments.checklists import LONGEST_ROW, MOST_PICTURES, MOST_ROWS, checklist_for
+from didactor.assignments.crossing import Practised, check_crossing
 from didactor.assignments.models import (
     BEAT_UNITS,
     MUST_SHOW,
@@ -19,9 +20,11 @@ from didactor.assignments.models import (
 )
 from didactor.core.comparing.figures import BY_SLUG as FIGURE_BY_SLUG
 from didactor.core.comparing.figures import FIGURES
+from didactor.core.errors import PassageError
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.practising.crossing import COUNTS, FEWEST_IN_A_ROW, MOST_IN_A_ROW, MOST_OF, ORDERS, Order
 from didactor.core.steps import goals, steps_before
 from didactor.people.models import Enrolment, Group, Person
 from didactor.web.fields import Figure
@@ -57,7 +60,10 @@ KEPT = (
     "place",
     "to_the_end",
     "first_kept",
+    "crossing",
 )
+#: Fields of the form that are kept together as the assignment's ``crossing``.
+OF_CROSSING = ("on", "good", "of", "counts", "order", "overnight", "tempo", "bars")
 
 
 class AssignmentForm(forms.Form):
@@ -136,6 +142,27 @@ class AssignmentForm(forms.Form):
     )
     find_out = forms.ChoiceField(choices=FindOut.choices, initial=FindOut.BY_STAGE, required=False, label="Found before it is told")
     aids_open = forms.BooleanField(required=False, label="The study sheet is open while the preparation clock runs")
+    crossing_on = forms.ChoiceField(
+        choices=Practised.choices,
+        required=False,
+        label="Practised",
+        help_text="The passage is cut into stones; each is won by faultless attempts, then joined to its neighbour.",
+    )
+    crossing_good = forms.IntegerField(
+        min_value=FEWEST_IN_A_ROW,
+        max_value=MOST_IN_A_ROW,
+        required=False,
+        label="Good attempts",
+        help_text="Empty: 3, for young children 2.",
+    )
+    crossing_of = forms.IntegerField(min_value=1, max_value=MOST_OF, required=False, label="of", help_text="Empty: in a row.")
+    crossing_counts = forms.ChoiceField(choices=[("", "As the stage has it"), *COUNTS.items()], required=False, label="What counts")
+    crossing_order = forms.ChoiceField(choices=list(ORDERS.items()), required=False, initial=Order.JOIN_AT_ONCE, label="Order")
+    crossing_tempo = Figure(
+        min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="At the tempo", help_text="Empty: the one that is asked for."
+    )
+    crossing_bars = forms.CharField(max_length=40, required=False, label="Of bars", help_text="Like 5-12. Empty: all of them.")
+    crossing_overnight = forms.BooleanField(required=False, initial=True, label="A count that has begun goes on the next day")
     minutes = forms.IntegerField(min_value=1, max_value=240, required=False, label="Minutes a day")
     place = forms.IntegerField(
         min_value=1, max_value=99, required=False, label="Place on the stand", help_text="1 comes first; empty: by date."
@@ -201,8 +228,17 @@ class AssignmentForm(forms.Form):
             self.add_error("enrolments", "Choose a group or at least one student.")
         return data
 
+    def clean_crossing(self, data: dict[str, Any]) -> None:
+        """What belongs to the crossing, together under one name."""
+        sent = {name: data.pop(f"crossing_{name}", None) for name in OF_CROSSING}
+        try:
+            data["crossing"] = check_crossing(sent)
+        except PassageError as error:
+            self.add_error("crossing_good", error.message)
+
     def clean_tempi(self, data: dict[str, Any]) -> dict[str, Any]:
-        """Tempi that contradict each other."""
+        """Tempi that contradict each other, and the crossing's."""
+        self.clean_crossing(data)
         if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
             self.add_error("tempo_to", "The upper tempo is below the lower one.")
         if data.get("ladder") and data.get("tempo") and data["ladder"][-1] > data["tempo"]:
@@ -246,6 +282,7 @@ def as_typed(fields: Mapping[str, Any]) -> dict[str, Any]:
     """Kept fields as a form begins with them: lists as they are typed."""
     return {
         **fields,
+        **{f"crossing_{name}": value for name, value in (fields.get("crossing") or {}).items()},
         "ladder": " ".join(f"{tempo:g}" for tempo in fields.get("ladder", [])),
         "own_rows": "\n".join(_typed_row(row, fields.get("own_row_figures", {})) for row in fields.get("own_rows", [])),
     }

@@ -59,6 +59,7 @@ INSTALLED_APPS = [
     "didactor.library",
     "didactor.assignments",
     "didactor.takes",
+    "didactor.practice",
     "didactor.review",
     "didactor.progress",
     "didactor.stand",
@@ -206,6 +207,10 @@ STUDENT_QUOTA_BYTES = int(float(os.environ.get("DIDACTOR_STUDENT_QUOTA_GB", "20"
 
 #: Whether takes are heard in a process apart, with limits of its own; tests that do not ask for it hear in theirs.
 HEAR_APART = not TESTING
+#: Whether attempts are heard by the web process itself: in tests there is nobody else.
+LISTEN_HERE = TESTING
+#: Processes that listen while somebody practises (manage.py listen).
+LISTENING_PROCESSES = int(os.environ.get("DIDACTOR_LISTENING", min(4, os.cpu_count() or 1)))
 #: Takes that are heard side by side.
 HEARING_SLOTS = int(os.environ.get("DIDACTOR_HEARING_SLOTS", min(4, os.cpu_count() or 1)))
 PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "jobs"

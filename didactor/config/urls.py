@@ -21,6 +21,7 @@ urlpatterns = [
     path("library/", include("didactor.library.urls")),
     path("assignments/", include("didactor.assignments.urls")),
     path("takes/", include("didactor.takes.urls")),
+    path("practice/", include("didactor.practice.urls")),
     path("desk/", include("didactor.review.urls")),
     path("record/", include("didactor.progress.urls")),
     path("stand/", include("didactor.stand.urls")),

@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from didactor.assignments import finding_out
+from didactor.assignments.crossing import crossing_settings
 from didactor.assignments.models import StudentSees, Task
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG
@@ -65,6 +66,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "prepared_s": prepared_s(task),
         "study_open": aids_are_open(task),
         **state,
+        "crossing": crossing_settings(task) is not None,
         "next": None if assignment.is_listening else next_thing(task, takes, may_record=not state["refusal"]),
         "recorder": recorder_data(task),
     }

@@ -8,26 +8,21 @@ from typing import Any
 from django.urls import reverse
 
 from didactor.assignments.models import MUST_SHOW, Task
-from didactor.core.formats.lanes.aids import aided_score
+from didactor.assignments.sheets import sheet_to_play
 from didactor.core.hearing.one_tone import tones_to_tune
 from didactor.core.instruments import find_instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.study.hand_moves import wide_grips
-from didactor.core.score.study.reading_aids import note_name
 from didactor.core.score.study.songs import song_lines
-from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import beats_to_quarters_per_minute
-from didactor.library.desk import has_additions, pinned_drawings, pinned_fingerings, road_map_of
-from didactor.library.drawings import plain_drawings
+from didactor.library.desk import road_map_of
 from didactor.library.models import Passage, Reference, ReferenceKind
-from didactor.library.notation import engravings_of, expectation_of_passage, read_part, read_syllables
+from didactor.library.notation import expectation_of_passage, read_part, read_syllables
 from didactor.library.sounds import anchors_of, enters_s, reference_sound_at, references_in_time, sound_at
 from didactor.people.models import Person
 from didactor.stand.pages import prepared_s, recorder_data, recording_state, step_entries, tempo_proposed
 
-#: In a drawing, what is sung.
-SYLLABLE = 'data-class="syl"'
 #: Rendered models without a count-off begin after this much silence (``model_start_s``).
 MODEL_LEAD_S = 0.3
 
@@ -44,7 +39,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     return {
         "task": task,
         "assignment": assignment,
-        "drawings": _drawings(passage) if task.enrolment.reads_notes else _picture(task),
+        "drawings": sheet_to_play(task),
         "young": not task.enrolment.reads_notes,
         "road": road_map_of(passage),
         "playing": {
@@ -76,31 +71,6 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         **recording_state(task, person),
         "recorder": recorder_data(task),
     }
-
-
-def _drawings(passage: Passage) -> dict[str, str]:
-    """The passage in a large staff. Words under notes need more room than the narrowest layout has: songs are drawn as elsewhere."""
-    draw = pinned_drawings if has_additions(passage) else plain_drawings
-    drawings = draw(passage, PLAYED_FROM)
-    if SYLLABLE in drawings["handheld"]:
-        drawings["handheld"] = draw(passage, ("phone",))["phone"]
-    return drawings
-
-
-def _picture(task: Task) -> dict[str, str]:
-    """The passage for a child who does not read notes yet: heads in the teacher's colours, fingers and the studio's names under them."""
-    passage, studio = task.passage, task.enrolment.student.studio
-    part = read_part(passage.revision_id, passage.part)
-    inside = {bar.index: bar for bar in bars_between(part, passage.bars)}
-    notes = [n for n in part.notes if n.bar_index in inside and not n.unpitched]
-    # The score's own fingers are engraved with it.
-    fingers = {note: finger for note, finger in pinned_fingerings(passage).items() if note in {n.id for n in notes}}
-    names = {n.id: note_name(n, inside[n.bar_index].fifths, "own", studio.note_names) for n in notes}
-    rows = {"fingers": fingers} if fingers else {}
-    tones = {n.id: f"tone-{tone}" for n in notes if (tone := studio.note_colours.get(n.step))}
-    numbers = {bar["id"]: bar["number"] for bar in passage.part_entry["bars"]}
-    engraved = engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars, layouts=PLAYED_FROM)
-    return {layout: aided_score(e.svg, e.geometry, numbers, {**rows, "names": names}, {}, tones=tones) for layout, e in engraved.items()}
 
 
 def _wide_grips(passage: Passage) -> list[str]:

@@ -25,7 +25,7 @@ BARS = ["0", "1", "2", "3", "4", "5", "6"]
 SIGNS = {"+": Outcome.CLEAN, "-": Outcome.FAULT, "?": Outcome.UNSURE, "t": Outcome.TRIAL, "u": Outcome.UNHEARD}
 
 
-def attempts(signs: str, *, stone: str = "s1", tempo: float = 80.0, day: int = 0, step: str = "") -> list[Attempt]:
+def attempts(signs: str, *, stone: str = "1-2", tempo: float = 80.0, day: int = 0, step: str = "") -> list[Attempt]:
     return [Attempt(stone=stone, outcome=SIGNS[sign], tempo=tempo, day=day, step=step) for sign in signs]
 
 
@@ -99,13 +99,14 @@ class StoneTests(SimpleTestCase):
     def test_stones_joins_over_their_seams_and_the_whole(self):
         found = self.cut(("3", "4"), ("0", "2"), ("5", "6"))
         self.assertEqual(
-            [(s.name, s.bars) for s in found], [("s1", "0-2"), ("s2", "3-4"), ("s3", "5-6"), ("j1", "2-3"), ("j2", "4-5"), ("whole", "0-6")]
+            [(s.name, s.bars) for s in found],
+            [("0-2", "0-2"), ("3-4", "3-4"), ("5-6", "5-6"), ("2|3", "2-3"), ("4|5", "4-5"), ("whole", "0-6")],
         )
-        self.assertEqual(found[3].sides, ("s1", "s2"))
+        self.assertEqual(found[3].sides, ("0-2", "3-4"))
 
     def test_a_part_of_the_passage_with_a_gap_has_no_join_over_it_and_one_stone_no_whole(self):
-        self.assertEqual([s.name for s in self.cut(("1", "2"), ("5", "6"))], ["s1", "s2", "whole"])
-        self.assertEqual([s.name for s in self.cut(("1", "2"))], ["s1"])
+        self.assertEqual([s.name for s in self.cut(("1", "2"), ("5", "6"))], ["1-2", "5-6", "whole"])
+        self.assertEqual([s.name for s in self.cut(("1", "2"))], ["1-2"])
 
     def test_stones_that_overlap_run_backwards_or_lie_outside_are_refused(self):
         for segments in ((("1", "3"), ("3", "4")), (("4", "2"),), (("5", "9"),)):
@@ -115,9 +116,9 @@ class StoneTests(SimpleTestCase):
     def test_three_orders_of_work(self):
         found = self.cut(("1", "2"), ("3", "4"), ("5", "6"), hardness={"6": 0.9, "3": 0.5})
         names = lambda order: [s.name for s in in_order_of_work(found, order)]  # noqa: E731
-        self.assertEqual(names(Order.IN_ORDER), ["s1", "s2", "s3", "j1", "j2", "whole"])
-        self.assertEqual(names(Order.JOIN_AT_ONCE), ["s1", "s2", "j1", "s3", "j2", "whole"])
-        self.assertEqual(names(Order.HARDEST_FIRST), ["s3", "s2", "j2", "s1", "j1", "whole"])
+        self.assertEqual(names(Order.IN_ORDER), ["1-2", "3-4", "5-6", "2|3", "4|5", "whole"])
+        self.assertEqual(names(Order.JOIN_AT_ONCE), ["1-2", "3-4", "2|3", "5-6", "4|5", "whole"])
+        self.assertEqual(names(Order.HARDEST_FIRST), ["5-6", "3-4", "4|5", "1-2", "2|3", "whole"])
 
     def test_what_is_at_work_goes_on_from_stone_to_stone_until_all_carries(self):
         stones = self.cut(("1", "2"), ("3", "4"))
@@ -129,18 +130,18 @@ class StoneTests(SimpleTestCase):
                 break
             seen.append(state.at.name)
             done += attempts("+", stone=state.at.name)
-        self.assertEqual(seen, ["s1", "s1", "s2", "s2", "j1", "j1", "whole"])
+        self.assertEqual(seen, ["1-2", "1-2", "3-4", "3-4", "2|3", "2|3", "whole"])
         self.assertTrue(state.carries)
         self.assertEqual(state.firm, 4)
-        back = crossing(stones, [*done, *attempts("-", stone="s2")], Rule(good=2), Order.JOIN_AT_ONCE, [80.0])
-        self.assertEqual(back.at.name, "s2", "a stone that lost its hold comes first")
+        back = crossing(stones, [*done, *attempts("-", stone="3-4")], Rule(good=2), Order.JOIN_AT_ONCE, [80.0])
+        self.assertEqual(back.at.name, "3-4", "a stone that lost its hold comes first")
 
     def test_the_clean_tempo_of_each_bar(self):
         stones = self.cut(("1", "2"), ("3", "4"))
         done = [
             *attempts("+", tempo=60.0),
             *attempts("-", tempo=80.0),
-            *attempts("+", stone="j1", tempo=70.0),
+            *attempts("+", stone="2|3", tempo=70.0),
             *attempts("+", tempo=90.0, step="hand"),
         ]
         self.assertEqual(clean_tempo_of_bars(stones, done, BARS), {"1": 60.0, "2": 70.0, "3": 70.0})

@@ -90,7 +90,10 @@ def default_rule(stage: str, *, young: bool) -> Rule:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stone:
-    """Bars by printed number; of a join the last one before the seam and the first one after it. ``hardness``: 0 to 1."""
+    """Bars by printed number; of a join the last one before the seam and the first one after it. ``hardness``: 0 to 1.
+
+    ``name`` is made of the bars, ``5-6`` or ``6|7``, so that what was won stays won when a passage is cut anew around it.
+    """
 
     name: str
     kind: Kind
@@ -131,13 +134,17 @@ def stones_of(segments: Sequence[Segment], bars: Sequence[str], hardness: Mappin
     def hardest(first: str, last: str) -> float:
         return max((hardness.get(bars[i], 0.0) for i in range(place[first], place[last] + 1)), default=0.0)
 
-    own = [
-        Stone(name=f"s{k}", kind=Kind.OWN, first=s.first, last=s.last, hardness=hardest(s.first, s.last))
-        for k, s in enumerate(ordered, start=1)
-    ]
+    own = [Stone(name=f"{s.first}-{s.last}", kind=Kind.OWN, first=s.first, last=s.last, hardness=hardest(s.first, s.last)) for s in ordered]
     joins = [
-        Stone(name=f"j{k}", kind=Kind.JOIN, first=a.last, last=b.first, sides=(a.name, b.name), hardness=hardest(a.last, b.first))
-        for k, (a, b) in enumerate(pairwise(own), start=1)
+        Stone(
+            name=f"{a.last}|{b.first}",
+            kind=Kind.JOIN,
+            first=a.last,
+            last=b.first,
+            sides=(a.name, b.name),
+            hardness=hardest(a.last, b.first),
+        )
+        for a, b in pairwise(own)
         if place[b.first] == place[a.last] + 1
     ]
     whole = [Stone(name="whole", kind=Kind.WHOLE, first=own[0].first, last=own[-1].last, sides=tuple(s.name for s in own))]

@@ -38,7 +38,8 @@ DOUBTFUL_IN, DOUBTFUL_OF = 2, 3
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Verdict:
     """``says``: what was heard, in words, with its place; ``start_s`` and ``end_s`` where it can be heard. ``at_fault`` and ``doubtful``
-    are ids of notes: wrong or missed, and not to be told. ``matched``: share of the written notes that sounded as written.
+    are ids of notes: wrong or missed, and not to be told; ``heard`` the sounding MIDI number in place of each one at fault, None where
+    it is missing. ``matched``: share of the written notes that sounded as written.
     """
 
     outcome: Outcome
@@ -48,6 +49,7 @@ class Verdict:
     start_s: float | None = None
     end_s: float | None = None
     at_fault: tuple[str, ...] = ()
+    heard: tuple[int | None, ...] = ()
     doubtful: tuple[str, ...] = ()
     matched: float = 0.0
 
@@ -71,6 +73,7 @@ def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str
         outcome=Outcome.CLEAN,
         matched=matched,
         at_fault=tuple(n.note.id for n in wrong),
+        heard=tuple(n.heard_midi if n.status is Status.WRONG_PITCH else None for n in wrong),
         doubtful=tuple(n.note.id for n in doubtful),
     )
     places = _faults(analysis, evidence, wrong, counts)

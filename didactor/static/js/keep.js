@@ -115,10 +115,10 @@ export async function forget(id) {
   await change.done;
 }
 
-// Recordings of this person that no page is making or holding now, the newest first.
-export async function left(person) {
+// Recordings of this person that no page is making or holding now, the newest first: takes, or attempts at a stone.
+export async function left(person, kind = "take") {
   const db = await database();
-  const all = (await db.getAll("takes")).filter((facts) => facts.person === person);
+  const all = (await db.getAll("takes")).filter((facts) => facts.person === person && (facts.kind ?? "take") === kind);
   const held = new Set((await navigator.locks?.query())?.held.map((lock) => lock.name) ?? []);
   return all.filter((facts) => !held.has(`didactor take ${facts.id}`)).sort((a, b) => b.begun - a.begun);
 }

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class PracticeConfig(AppConfig):
+    name = "didactor.practice"
+    label = "practice"

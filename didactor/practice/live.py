@@ -1,0 +1,160 @@
+"""The ear while somebody practises: processes that stay warm and answer on a socket of this machine within a second.
+
+A web process hands an attempt's number over and gets back how it stands; the sound itself lies in a file that both can read. One request
+is one line each way. Where nobody answers, the attempt is kept and heard by the worker: then the count comes a little later.
+"""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import signal
+import socket
+import tempfile
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+
+from django.conf import settings
+from django.db import close_old_connections, connections
+
+from didactor.core.errors import CoreError
+from didactor.core.practising.attempt import attend
+from didactor.core.practising.crossing import Outcome
+from didactor.core.practising.ending import Look
+from didactor.core.practising.verdict import Verdict
+from didactor.core.sound.recording import RATE_HZ
+from didactor.practice.hearing import asked, samples_of, settle
+from didactor.practice.jobs import keep_sound
+from didactor.practice.models import Attempt
+
+logger = logging.getLogger(__name__)
+
+#: A web thread waits so long for an answer; then the attempt is heard later.
+CONNECT_S, ANSWER_S = 0.5, 6.0
+#: How an attempt stands: it goes on, it is over and judged, or nobody listens.
+GOING, OVER, AWAY = "going", "over", "away"
+#: Names of sockets are short on every system.
+_LONGEST_NAME = 100
+
+
+def socket_path() -> Path:
+    """Where the listening processes of this machine are found."""
+    path = Path(settings.STATE) / "live.sock"
+    return (
+        path
+        if len(str(path)) < _LONGEST_NAME
+        else Path(tempfile.gettempdir()) / f"didactor-{os.getuid()}-{uuid.uuid5(uuid.NAMESPACE_URL, str(path)).hex[:12]}.sock"
+    )
+
+
+def ask(attempt_id: uuid.UUID) -> str:
+    """How an attempt stands, by a process that listens: ``going``, ``over`` or ``away``."""
+    if settings.LISTEN_HERE:
+        return look_at(attempt_id)
+    try:
+        with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
+            line.settimeout(CONNECT_S)
+            line.connect(str(socket_path()))
+            line.settimeout(ANSWER_S)
+            line.sendall(json.dumps({"attempt": str(attempt_id)}).encode() + b"\n")
+            return str(json.loads(line.makefile("rb").readline())["state"])
+    except (OSError, ValueError, KeyError):
+        return AWAY
+
+
+def look_at(attempt_id: uuid.UUID) -> str:
+    """Hear what has come of an attempt so far; keep its verdict when it is over."""
+    attempt = Attempt.objects.with_task().filter(pk=attempt_id).first()
+    if attempt is None:
+        return AWAY
+    if attempt.ended:
+        return OVER
+    samples = samples_of(attempt)
+    try:
+        heard = attend(samples, asked(attempt), _last_look(attempt))
+    except CoreError as error:
+        settle(attempt, Verdict(outcome=Outcome.UNSURE, says=error.message, code=error.code), len(samples) / RATE_HZ)
+        return OVER
+    if heard.verdict is None:
+        if heard.look is not None:
+            kept = {"at_s": heard.look.at_s, "complete": heard.look.complete}
+            attempt.samples_path.with_suffix(".look").write_text(json.dumps(kept))
+        return GOING
+    settle(attempt, heard.verdict, len(samples) / RATE_HZ)
+    keep_sound.defer(attempt_id=str(attempt.pk))
+    return OVER
+
+
+def _last_look(attempt: Attempt) -> Look | None:
+    try:
+        return Look(**json.loads(attempt.samples_path.with_suffix(".look").read_text()))
+    except (OSError, ValueError, TypeError):
+        return None
+
+
+def listen(processes: int, warm_up: Callable[[], None]) -> None:
+    """Open the socket and answer in so many processes, until told to stop. One that dies is replaced.
+
+    ``warm_up`` runs in each of them: what it loads has threads, which would not survive the parting.
+    """
+    path = socket_path()
+    path.unlink(missing_ok=True)
+    old = os.umask(0o177)
+    try:
+        door = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        door.bind(str(path))
+    finally:
+        os.umask(old)
+    door.listen(32)
+    connections.close_all()
+    children = {_fork(door, warm_up) for _ in range(processes)}
+
+    def stop(*_: object) -> None:
+        for child in children:
+            os.kill(child, signal.SIGTERM)
+        path.unlink(missing_ok=True)
+        os._exit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    while True:
+        gone, _ = os.wait()
+        logger.error("a listening process ended and is replaced")
+        children.discard(gone)
+        children.add(_fork(door, warm_up))
+
+
+def _fork(door: socket.socket, warm_up: Callable[[], None]) -> int:
+    child = os.fork()
+    if child:
+        return child
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    try:
+        warm_up()
+        _answer(door)
+    finally:
+        os._exit(1)
+
+
+def _answer(door: socket.socket) -> None:
+    while True:
+        line, _ = door.accept()
+        with line:
+            line.settimeout(CONNECT_S)
+            close_old_connections()
+            try:
+                request = json.loads(line.makefile("rb").readline(200))
+                state = look_at(uuid.UUID(request["attempt"]))
+            except (OSError, ValueError, KeyError, TypeError):
+                state = AWAY
+            except Exception:
+                # One attempt that cannot be heard must not end the ear of all others; the worker tries it again and tells.
+                logger.exception("an attempt could not be heard")
+                state = AWAY
+            try:
+                line.sendall(json.dumps({"state": state}).encode() + b"\n")
+            except OSError:
+                continue

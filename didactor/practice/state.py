@@ -1,0 +1,146 @@
+"""Where a task's crossing stands: read from its attempts, for pages and for the next attempt."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.utils import timezone
+
+from didactor.assignments.crossing import CrossingSettings, crossing_settings, segments_of
+from didactor.assignments.models import Task
+from didactor.core.planning.tempi import rungs
+from didactor.core.practising.crossing import Attempt as Counted
+from didactor.core.practising.crossing import Crossing, Outcome, Stone, clean_tempo_of_bars, crossing, stones_of
+from didactor.library.notation import expectation_of_passage
+from didactor.library.study import difficulty_of
+from didactor.practice.models import Attempt, Remedy
+
+
+@dataclass(frozen=True, kw_only=True)
+class State:
+    """A task's crossing as it stands now."""
+
+    task: Task
+    settings: CrossingSettings
+    stones: tuple[Stone, ...]
+    crossing: Crossing
+    attempts: tuple[Attempt, ...]
+    rungs: tuple[int, ...]
+    remedy: Remedy | None
+    bars: tuple[str, ...]
+
+    @property
+    def at(self) -> Stone | None:
+        return self.crossing.at
+
+    @property
+    def clean_tempi(self) -> dict[str, float]:
+        """“Never faster than clean”: for each bar the fastest tempo at which it was faultless."""
+        return clean_tempo_of_bars(self.stones, map(counted, self.attempts), self.bars)
+
+    def stone(self, name: str) -> Stone | None:
+        return next((s for s in self.stones if s.name == name), None)
+
+
+def counted(attempt: Attempt) -> Counted:
+    """A row as the core counts it."""
+    day = timezone.localdate(attempt.made_at).toordinal()
+    return Counted(stone=attempt.stone, outcome=attempt.counts_as, tempo=attempt.tempo, day=day, step="remedy" if attempt.remedy_id else "")
+
+
+def state_of(task: Task) -> State | None:
+    """None where the task is not practised as a crossing."""
+    chosen = crossing_settings(task)
+    if chosen is None:
+        return None
+    numbers = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
+    stones = stones_of(segments_of(task, chosen.bars), numbers, _hardness(task, task.targets.middle_qpm))
+    if not stones:
+        return None
+    attempts = tuple(task.attempts.for_crossing())
+    ladder = tuple(tempo for tempo in rungs(chosen.tempo, task.assignment.ladder) if tempo <= round(chosen.tempo))
+    begin = task.assignment.ladder[0] if task.assignment.ladder else None
+    found = crossing(stones, [counted(a) for a in attempts], chosen.rule, chosen.order, ladder, begin)
+    remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
+    return State(
+        task=task,
+        settings=chosen,
+        stones=tuple(stones),
+        crossing=found,
+        attempts=attempts,
+        rungs=ladder,
+        remedy=remedy,
+        bars=numbers,
+    )
+
+
+def _hardness(task: Task, tempo_qpm: float) -> dict[str, float]:
+    """How hard each bar is against the hardest."""
+    bars = difficulty_of(task.passage, tempo_qpm).bars
+    most = max((bar.value for bar in bars), default=0.0) or 1.0
+    return {bar.number: bar.value / most for bar in bars}
+
+
+def tally_of_remedy(remedy: Remedy) -> int:
+    """Faultless ones in a row of its exercise."""
+    count = 0
+    for attempt in remedy.attempts.for_crossing().reverse():
+        if attempt.counts_as is Outcome.CLEAN:
+            count += 1
+        elif attempt.counts_as is Outcome.FAULT:
+            break
+    return count
+
+
+def minutes_played(attempts: Sequence[Attempt]) -> int:
+    """Minutes of practice that attempts stand for: what was played, and the time between two of them up to a minute."""
+    seconds, last = 0.0, None
+    for attempt in sorted(attempts, key=lambda a: a.made_at):
+        gap = (attempt.made_at - last).total_seconds() if last else 60.0
+        seconds += attempt.seconds + min(60.0, max(0.0, gap - attempt.seconds)) * (1 if last else 0)
+        last = attempt.made_at
+    return round(seconds / 60)
+
+
+def as_data(state: State) -> dict[str, Any]:
+    """What the browser draws: stones with their counts, the one at work and what is played next."""
+    found = state.crossing
+    return {
+        "stones": [
+            {
+                "name": stone.name,
+                "kind": stone.kind.value,
+                "first": stone.first,
+                "last": stone.last,
+                "tally": found.standings[stone.name].tally,
+                "need": found.standings[stone.name].need,
+                "firm": found.standings[stone.name].firm,
+                "shaken": found.standings[stone.name].shaken,
+                "unheard": found.standings[stone.name].unheard,
+            }
+            for stone in found.stones
+        ],
+        "at": state.at.name if state.at else "",
+        "carries": found.carries,
+        "tempo": found.standings[state.at.name].tempo if state.at else state.settings.tempo,
+        "slower": bool(state.at and found.standings[state.at.name].slower),
+        "clean": state.clean_tempi,
+        "says": in_words(state),
+    }
+
+
+def in_words(state: State) -> str:
+    """What is at work, in a line."""
+    if state.at is None:
+        return "All of it carries. One clean run of the whole is done."
+    standing, stone = state.crossing.standings[state.at.name], state.at
+    bars = f"bars {stone.first}–{stone.last}" if stone.first != stone.last else f"bar {stone.first}"
+    what = {"own": f"Stone {bars}", "join": f"Join {bars}", "whole": "The whole, once without a fault"}[stone.kind.value]
+    if standing.shaken:
+        return f"{what} lost its hold: once more without a fault."
+    if standing.slower or standing.tempo < state.rungs[-1]:
+        return f"{what}, at {standing.tempo:g}: two clean ones lead up again."
+    left = standing.need - standing.tally
+    return f"{what}: {left} more without a fault." if standing.tally and left else f"{what}, {state.settings.rule.in_words}."

@@ -1,0 +1,16 @@
+from django.urls import path
+
+from didactor.practice import views
+
+app_name = "practice"
+urlpatterns = [
+    path("<int:pk>/", views.crossing, name="crossing"),
+    path("<int:pk>/state/", views.state, name="state"),
+    path("<int:pk>/begin/", views.begin, name="begin"),
+    path("<int:pk>/by-hand/", views.by_hand, name="by_hand"),
+    path("<int:pk>/take-back/", views.take_back, name="take_back"),
+    path("<int:pk>/remedy/", views.remedy, name="remedy"),
+    path("<int:pk>/model/", views.model, name="model"),
+    path("attempts/<uuid:pk>/", views.piece, name="piece"),
+    path("attempts/<uuid:pk>/sound/", views.sound, name="sound"),
+]

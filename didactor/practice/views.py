@@ -1,0 +1,188 @@
+"""Practising in stones: the page, attempts as they are played, the helper's count, remedies."""
+
+from __future__ import annotations
+
+import uuid
+
+from django.http import HttpResponse, HttpResponseBase, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from didactor.assignments.models import Task
+from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.units import beats_to_quarters_per_minute
+from didactor.library.sounds import sound_at
+from didactor.people.permissions import anybody, family, student_only
+from didactor.people.requests import Request
+from didactor.practice import services
+from didactor.practice.live import AWAY, GOING, ask
+from didactor.practice.models import Attempt, OutcomeChoices
+from didactor.practice.pages import crossing_data, crossing_page, told
+from didactor.practice.state import State, state_of
+from didactor.web.numbers import read_id, read_number
+from didactor.web.ranges import ranged_file
+
+#: A piece of an attempt in one request.
+MOST_BYTES = 4_000_000
+#: The model begins after this much silence.
+LEAD_S = 0.3
+DISK_FULL = "The server has no room at the moment. Nothing is lost: the attempt is kept on this device."
+
+
+def _task(request: Request, pk: int) -> Task:
+    """A task of the student's own."""
+    return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
+
+
+def _refused(error: services.AttemptRefused) -> JsonResponse:
+    return JsonResponse({"says": str(error)}, status=422)
+
+
+def _now(task: Task) -> dict[str, object] | None:
+    state = state_of(task)
+    return crossing_data(state) if state else None
+
+
+@family
+def crossing(request: Request, pk: int) -> HttpResponse:
+    """The passage with its stones. Who looks after a student sees where it stands."""
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    state: State | None = None if task.is_sealed else state_of(task)
+    if state is None:
+        return redirect("task", pk=pk)
+    return render(request, "practice/crossing.html", crossing_page(state, request.user))
+
+
+def _begun(request: Request) -> services.Begun | None:
+    """What a device says of an attempt; None for what makes no sense."""
+    sent = request.POST
+    try:
+        number = uuid.UUID(sent.get("id", ""))
+    except ValueError:
+        return None
+    tempo, rate = read_number(sent.get("tempo"), TEMPO_LOW, TEMPO_HIGH), read_id(sent.get("rate") or "0")
+    start_s = read_number(sent.get("start") or "0", 0.0, services.LONGEST_S)
+    ago_s = read_number(sent.get("ago") or "0", 0.0, services.LATEST.total_seconds())
+    remedy = read_id(sent["remedy"]) if sent.get("remedy") else None
+    if tempo is None or rate is None or start_s is None or ago_s is None or (sent.get("remedy") and remedy is None):
+        return None
+    return services.Begun(
+        id=number,
+        stone=sent.get("stone", ""),
+        tempo=tempo,
+        rate=rate,
+        start_s=start_s,
+        remedy=remedy,
+        trial=sent.get("trial") == "1",
+        ago_s=ago_s,
+    )
+
+
+@student_only
+@require_POST
+def begin(request: Request, pk: int) -> HttpResponse:
+    """An attempt is about to be played."""
+    task, begun = _task(request, pk), _begun(request)
+    if begun is None:
+        return JsonResponse({"says": "This attempt makes no sense. Open the page again."}, status=400)
+    try:
+        services.begin_attempt(student=request.user, task=task, begun=begun)
+    except services.AttemptRefused as error:
+        return _refused(error)
+    return JsonResponse({"begun": True})
+
+
+@student_only
+@require_POST
+def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
+    """The next samples; the answer says how the attempt stands. With ``last`` it is over, whatever was heard."""
+    attempt = get_object_or_404(Attempt.objects.with_task().filter(task__enrolment__student=request.user), pk=pk)
+    offset = read_id(request.GET.get("at"))
+    body = request.read(MOST_BYTES + 1)
+    if offset is None or len(body) > MOST_BYTES or len(body) % 2:
+        return JsonResponse({"says": "This piece makes no sense."}, status=400)
+    try:
+        services.add_piece(attempt, offset, body)
+    except services.OutOfStep as error:
+        return JsonResponse({"size": error.size}, status=409)
+    except services.AttemptRefused as error:
+        return _refused(error)
+    except OSError:
+        return JsonResponse({"says": DISK_FULL}, status=507)
+    standing = ask(attempt.pk)
+    if standing != GOING or "last" in request.GET:
+        attempt.refresh_from_db()
+        if not attempt.ended and "last" in request.GET:
+            attempt = services.end_unheard(attempt)
+        if attempt.ended:
+            return JsonResponse({"state": "over", "attempt": told(attempt), "crossing": _now(attempt.task)})
+    return JsonResponse({"state": AWAY if standing == AWAY else GOING})
+
+
+@student_only
+@require_POST
+def by_hand(request: Request, pk: int) -> HttpResponse:
+    """The helper has heard an attempt."""
+    task, begun = _task(request, pk), _begun(request)
+    outcome = request.POST.get("outcome")
+    if begun is None or outcome not in (OutcomeChoices.CLEAN, OutcomeChoices.FAULT):
+        return JsonResponse({"says": "This attempt makes no sense. Open the page again."}, status=400)
+    try:
+        attempt = services.judged_by_hand(student=request.user, task=task, begun=begun, clean=outcome == OutcomeChoices.CLEAN)
+    except services.AttemptRefused as error:
+        return _refused(error)
+    return JsonResponse({"state": "over", "attempt": told(attempt), "crossing": _now(task)})
+
+
+@student_only
+@require_POST
+def take_back(request: Request, pk: int) -> HttpResponse:
+    """The helper pressed the wrong button."""
+    task, begun = _task(request, pk), _begun(request)
+    if begun is not None:
+        services.take_back(student=request.user, task=task, attempt_id=begun.id)
+    return JsonResponse({"crossing": _now(task)})
+
+
+@student_only
+@require_POST
+def remedy(request: Request, pk: int) -> HttpResponse:
+    """A remedy is taken up, ticked off or put aside."""
+    task = _task(request, pk)
+    number = read_id(request.POST.get("remedy"))
+    if number is not None:
+        services.answer_remedy(student=request.user, task=task, remedy_id=number, answer=request.POST.get("answer", ""))
+    return JsonResponse({"crossing": _now(task)})
+
+
+@family
+def state(request: Request, pk: int) -> HttpResponse:
+    """Where the crossing stands; asked again while attempts wait to be heard."""
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    found = None if task.is_sealed else _now(task)
+    return JsonResponse({"crossing": found}, status=200 if found else 404)
+
+
+@family
+@require_POST
+def model(request: Request, pk: int) -> HttpResponse:
+    """How the passage goes, at one of its tempi; asked for again until it is rendered."""
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    tempo, found = read_id(request.POST.get("tempo")), None if task.is_sealed else state_of(task)
+    if found is None or tempo is None or tempo not in found.rungs:
+        return JsonResponse({"failed": True}, status=400)
+    qpm = beats_to_quarters_per_minute(tempo, task.assignment.beat_unit)
+    sound = sound_at(passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=qpm, count_off=0, accompaniment=False, naming="")
+    if sound is None or sound.failed:
+        return JsonResponse({"failed": True})
+    if not sound.sound:
+        return JsonResponse({"waiting": True})
+    return JsonResponse({"url": reverse("library:model_sound", args=[sound.pk]), "leadS": LEAD_S, "tempo": tempo})
+
+
+@anybody
+def sound(request: Request, pk: uuid.UUID) -> HttpResponseBase:
+    """An attempt, to be heard again."""
+    attempt = get_object_or_404(Attempt.objects.visible_to(request.user).exclude(sound=""), pk=pk)
+    return ranged_file(request, attempt.sound, "audio/mp4")
