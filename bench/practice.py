@@ -186,7 +186,7 @@ def ends(base: int, each: Callable[..., Any]) -> tuple[list[str], dict[str, Any]
     rows = ["| attempts | | end recognised | after the last note, s (median, p95) |", "|---|---|---|---|"]
     for manner in dict.fromkeys(MANNERS):
         own = [f for f in found if f[0] == manner]
-        late = [f[2] for f in own if f[1]]
+        late = [f[2] for f in own if f[1]] or [float("nan")]
         rows.append(f"| {manner} | {len(own)} | {sum(f[1] for f in own)} | {np.median(late):.2f}, {np.percentile(late, 95):.2f} |")
     whole = [f[2] for f in found if f[0] in ("whole", "page turned") and f[1]]
     figures = {

@@ -30,6 +30,8 @@ NOTHING_BEATS, NOTHING_S = 4.0, 4.0
 COMPLETE_SHARE = 0.55
 #: Sounds this far above the quietest of the attempt are playing, dB; quieter than this nothing is.
 ABOVE_FLOOR_DB, LOWEST_DB = 14.0, -55.0
+#: The last click of the count-off, and what the room makes of it, is over so many beats before the music begins.
+COUNTED_BEATS = 0.45
 #: An attempt that goes on so long is ended, seconds.
 LONGEST_S = 180.0
 _FRAME_S = 0.05
@@ -81,7 +83,7 @@ def now(samples: npt.NDArray[np.float32], due: Due, last: Look | None = None) ->
         last: the last look of the ear, if there was one.
     """
     heard_s = len(samples) / RATE_HZ
-    first_s, sounding_s = sounding(samples, due.start_s - due.beat_s)
+    first_s, sounding_s = sounding(samples, due.start_s - COUNTED_BEATS * due.beat_s)
     if first_s is None:
         return Now.NOTHING if heard_s >= due.start_s + max(NOTHING_S, NOTHING_BEATS * due.beat_s) else Now.GOING
     if heard_s >= LONGEST_S:
