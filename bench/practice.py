@@ -40,7 +40,8 @@ from didactor.core.analyse import analyse  # noqa: E402
 from didactor.core.instruments import BY_SLUG  # noqa: E402
 from didactor.core.judging.targets import Targets  # noqa: E402
 from didactor.core.planning.days import SLOWS_MIN, StoneNow, new_gain, next_return, plan_day  # noqa: E402
-from didactor.core.practising.ending import Due, Look, Now, is_complete, now  # noqa: E402
+from didactor.core.practising.attempt import Asked, attend  # noqa: E402
+from didactor.core.practising.ending import Due, Look  # noqa: E402
 from didactor.core.practising.kinds import FaultKind, Place, Try, read_kind  # noqa: E402
 from didactor.core.practising.verdict import verdict  # noqa: E402
 from didactor.core.score.expected import Expectation  # noqa: E402
@@ -165,19 +166,17 @@ def _talk(sound: np.ndarray, at: int, rng: np.random.Generator) -> None:
 
 def _listen(sound: np.ndarray, due: Due, expectation: Expectation, targets: Targets) -> tuple[str, float]:
     """As the live process does: the sound comes in pieces. Returns what ended it and when."""
-    last, piece = None, int(PIECE_S * RATE_HZ)
-    from_s = max(0.0, due.start_s - 0.3)
+    piece = int(PIECE_S * RATE_HZ)
+    last: Look | None = None
+    about = Asked(music=expectation, targets=targets, qpm=targets.tempo_qpm, start_s=due.start_s)
     for end in range(piece, len(sound) + 1, piece):
-        heard = sound[:end]
-        asked = now(heard, due, last)
-        if asked in (Now.BROKEN, Now.NOTHING):
-            return asked.value, end / RATE_HZ
-        if asked is Now.LOOK:
-            part = Recording(samples=np.ascontiguousarray(heard[int(from_s * RATE_HZ) :]))
-            found = analyse(part, expectation, targets)
-            last = Look(at_s=end / RATE_HZ, complete=is_complete(found))
-            if last.complete and end / RATE_HZ >= due.end_s:
-                return "complete", end / RATE_HZ
+        heard = attend(sound[:end], about, last)
+        last = heard.look
+        if heard.verdict is not None:
+            said = {"nothing": "nothing", "flow.broken_off": "broken"}.get(
+                heard.verdict.code, "complete" if last and last.complete else "broken"
+            )
+            return said, end / RATE_HZ
     return "never", len(sound) / RATE_HZ
 
 

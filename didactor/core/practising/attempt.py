@@ -10,7 +10,7 @@ import numpy.typing as npt
 from didactor.core.analyse import Analysis, analyse
 from didactor.core.judging.targets import Targets
 from didactor.core.practising.crossing import Outcome
-from didactor.core.practising.ending import Due, Look, Now, broken_off, is_complete, now
+from didactor.core.practising.ending import Due, Look, Now, broken_off, goes_on, is_complete, now
 from didactor.core.practising.verdict import Verdict, verdict
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.recording import RATE_HZ, Recording
@@ -59,7 +59,7 @@ def attend(samples: npt.NDArray[np.float32], asked: Asked, last: Look | None = N
     if state is Now.BROKEN:
         return Heard(verdict=broken_off(found), look=last)
     heard_s = len(samples) / RATE_HZ
-    look = Look(at_s=heard_s, complete=is_complete(analysis))
+    look = Look(at_s=heard_s, complete=is_complete(analysis, goes_on=goes_on(samples, due)))
     return Heard(verdict=found if look.complete and heard_s >= due.end_s else None, look=look)
 
 

@@ -6,7 +6,7 @@ attempt is complete when its last note was heard, most of the notes fit, and its
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -28,6 +28,8 @@ BROKEN_BEATS, BROKEN_S = 2.2, 1.6
 NOTHING_BEATS, NOTHING_S = 4.0, 4.0
 #: An attempt is complete with this share of its notes, less half of what was played besides.
 COMPLETE_SHARE = 0.55
+#: While something still sounds it is complete only with this share; it is still when nothing was heard for so long, seconds.
+PLAIN_SHARE, QUIET_S, STILL_S = 0.85, 0.35, 2.0
 #: Sounds this far above the quietest of the attempt are playing, dB; quieter than this nothing is.
 ABOVE_FLOOR_DB, LOWEST_DB = 14.0, -55.0
 #: The last click of the count-off, and what the room makes of it, is over so many beats before the music begins.
@@ -117,8 +119,11 @@ def sounding(samples: npt.NDArray[np.float32], from_s: float) -> tuple[float | N
     return float(loud[0]) * _FRAME_S, float(loud[-1] + 1) * _FRAME_S
 
 
-def is_complete(analysis: Analysis) -> bool:
-    """Whether the attempt reached its end: the last note was heard, and most of the others."""
+def is_complete(analysis: Analysis, *, goes_on: bool = False) -> bool:
+    """Whether the attempt reached its end: the last note was heard, and most of the others.
+
+    ``goes_on``: something still sounds. Who began again may be in the middle of it, so nearly all must have been right then.
+    """
     evidence = analysis.evidence
     if evidence is None or not evidence.notes:
         return False
@@ -126,13 +131,35 @@ def is_complete(analysis: Analysis) -> bool:
     right = sum(n.status is Status.CORRECT for n in played)
     last = [n for n in played if n.note.onset_quarters >= played[-1].note.onset_quarters - 1e-6]
     reached = any(n.onset_s is not None and n.status is not Status.MISSED for n in last)
-    return reached and (right - 0.5 * len(evidence.extra)) / max(1, len(played)) >= COMPLETE_SHARE
+    share = (right - 0.5 * len(evidence.extra)) / max(1, len(played))
+    if goes_on and evidence.restarts:
+        return False
+    return reached and share >= (PLAIN_SHARE if goes_on else COMPLETE_SHARE)
 
 
-def broken_off(found: Verdict | None) -> Verdict:
-    """What is said of an attempt that stopped before its end; with the place where it went wrong, if that was heard."""
-    if found is not None and found.outcome is Outcome.FAULT:
+def goes_on(samples: npt.NDArray[np.float32], due: Due) -> bool:
+    """Whether something still sounds. After as long again as the attempt should have lasted it does not matter any more."""
+    heard_s = len(samples) / RATE_HZ
+    if heard_s > due.end_s + (due.end_s - due.start_s) + STILL_S:
+        return False
+    _, until_s = sounding(samples, due.start_s - COUNTED_BEATS * due.beat_s)
+    return until_s is not None and heard_s - until_s < QUIET_S
+
+
+def broken_off(found: Verdict) -> Verdict:
+    """What is said of an attempt that stopped before its end: what was wrong before, or where it stopped. What was not played any more
+    is nothing that went wrong, but its first note is where it did.
+    """
+    if found.outcome is Outcome.FAULT and found.code != "notes.missed":
         return found
-    return Verdict(
-        outcome=Outcome.FAULT, says="This one was broken off before its end.", code="flow.broken_off", bar=found.bar if found else ""
+    where = f" in bar {found.bar}" if found.bar else " before its end"
+    return replace(
+        found,
+        outcome=Outcome.FAULT,
+        says=f"Broken off{where}.",
+        code="flow.broken_off",
+        at_fault=found.at_fault[:1],
+        heard=found.heard[:1],
+        start_s=None,
+        end_s=None,
     )
