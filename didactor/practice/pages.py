@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import calendar
 from typing import Any
 
 from django.urls import reverse
@@ -16,8 +17,11 @@ from didactor.library.notation import expectation_of, expectation_of_passage
 from didactor.people.models import Person
 from didactor.practice.models import Attempt, Remedy
 from didactor.practice.music import music_of_exercise, music_of_stone
-from didactor.practice.plan import today_of
+from didactor.practice.plan import habit_of, minutes_by_day, today_of
 from didactor.practice.state import State, as_data, minutes_played, tally_of_remedy
+
+#: Of the log, days, attempts that can be heard, and remedies that are shown.
+DAYS_SHOWN, ATTEMPTS_SHOWN, REMEDIES_SHOWN = 14, 12, 5
 
 
 def crossing_page(state: State, person: Person) -> dict[str, Any]:
@@ -34,6 +38,11 @@ def crossing_page(state: State, person: Person) -> dict[str, Any]:
         "what_counts": COUNTS[state.settings.rule.counts],
         "minutes_today": minutes_played([a for a in state.attempts if timezone.localdate(a.made_at) == timezone.localdate()]),
         "today": today_of(state),
+        "habit": habit_of(state),
+        "weekdays": [(day, calendar.day_name[day], day in habit_of(state).days_off) for day in range(7)],
+        "days": minutes_by_day(state.attempts)[:DAYS_SHOWN],
+        "last_ones": [a for a in reversed(state.attempts) if not a.by_hand][:ATTEMPTS_SHOWN],
+        "remedies": list(task.remedies.order_by("-made_at")[:REMEDIES_SHOWN]),
         "refusal": "A guardian’s consent is needed before the first recording." if task.enrolment.student.consent_missing else "",
         "practice": {
             "bars": [[bar.number, bar.pass_, bar.start_quarters, bar.length_quarters, bar.beat_quarters] for bar in expected.bars],

@@ -5,7 +5,7 @@ from __future__ import annotations
 import fcntl
 import os
 import uuid
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -16,14 +16,16 @@ from django.utils import timezone
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import move_task
-from didactor.people.models import Person
+from didactor.people.models import Enrolment, Person
 from didactor.practice.hearing import forget_samples, what_follows
 from didactor.practice.jobs import hear_attempt
-from didactor.practice.models import Attempt, OutcomeChoices, Remedy
+from didactor.practice.models import Attempt, Habit, OutcomeChoices, Remedy
 from didactor.practice.state import State, state_of
 
 #: The longest attempt, and the sample rates that browsers record with.
 LONGEST_S, LOWEST_RATE, HIGHEST_RATE = 190.0, 8_000, 192_000
+#: The most minutes a day that a household agrees on.
+MOST_MINUTES = 240
 #: What a device that was without a connection may still bring.
 LATEST = timedelta(days=14)
 
@@ -180,3 +182,12 @@ def erase_practice(task: Task) -> None:
     task.attempts.all().delete()
     task.remedies.all().delete()
     transaction.on_commit(lambda: [default_storage.delete(name) for name in names])
+
+
+def keep_habit(enrolment: Enrolment, minutes: int, days_off: Sequence[int]) -> None:
+    """What a household agreed on. Raises ``AttemptRefused`` for numbers that make no sense."""
+    if not 1 <= minutes <= MOST_MINUTES:
+        raise AttemptRefused(f"Agree on 1 to {MOST_MINUTES} minutes a day.")
+    if any(not 0 <= day <= 6 for day in days_off) or len(set(days_off)) > 6:
+        raise AttemptRefused("One day of the week at least stays for practising.")
+    Habit.objects.update_or_create(enrolment=enrolment, defaults={"minutes": minutes, "days_off": sorted(set(days_off))})

@@ -12,7 +12,7 @@ from didactor.assignments.crossing import CrossingSettings, crossing_settings, s
 from didactor.assignments.models import Task
 from didactor.core.planning.tempi import rungs
 from didactor.core.practising.crossing import Attempt as Counted
-from didactor.core.practising.crossing import Crossing, Outcome, Stone, clean_tempo_of_bars, crossing, stones_of
+from didactor.core.practising.crossing import Crossing, Kind, Order, Outcome, Stone, clean_tempo_of_bars, crossing, stones_of
 from didactor.library.notation import expectation_of_passage
 from didactor.library.study import difficulty_of
 from didactor.practice.models import Attempt, Remedy
@@ -52,28 +52,68 @@ def counted(attempt: Attempt) -> Counted:
 
 def state_of(task: Task) -> State | None:
     """None where the task is not practised as a crossing."""
+    remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
+    return _state(task, list(task.attempts.for_crossing()), remedy)
+
+
+def _state(task: Task, attempts: Sequence[Attempt], remedy: Remedy | None) -> State | None:
     chosen = crossing_settings(task)
     if chosen is None:
         return None
     numbers = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
-    stones = stones_of(segments_of(task, chosen.bars), numbers, _hardness(task, task.targets.middle_qpm))
+    hardness = _hardness(task, task.targets.middle_qpm) if chosen.order is Order.HARDEST_FIRST else {}
+    stones = stones_of(segments_of(task, chosen.bars), numbers, hardness)
     if not stones:
         return None
-    attempts = tuple(task.attempts.for_crossing())
     ladder = tuple(tempo for tempo in rungs(chosen.tempo, task.assignment.ladder) if tempo <= round(chosen.tempo))
     begin = task.assignment.ladder[0] if task.assignment.ladder else None
     found = crossing(stones, [counted(a) for a in attempts], chosen.rule, chosen.order, ladder, begin)
-    remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
     return State(
         task=task,
         settings=chosen,
         stones=tuple(stones),
         crossing=found,
-        attempts=attempts,
+        attempts=tuple(attempts),
         rungs=ladder,
         remedy=remedy,
         bars=numbers,
     )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Summary:
+    """A task's practice in a line of a list."""
+
+    firm: int
+    stones: int
+    minutes: int
+    at: str
+    remedy: str
+    carries: bool
+
+
+def summaries(tasks: Sequence[Task]) -> dict[int, Summary]:
+    """How far practice has come, by task; nothing for tasks that are not practised so, or not begun."""
+    by_task: dict[int, list[Attempt]] = {}
+    for attempt in Attempt.objects.for_crossing().filter(task__in=[task.pk for task in tasks]).select_related("remedy"):
+        by_task.setdefault(attempt.task_id, []).append(attempt)
+    last = {remedy.task_id: remedy for remedy in Remedy.objects.filter(task__in=by_task).order_by("made_at")}
+    found = {}
+    for task in tasks:
+        attempts = by_task.get(task.pk)
+        state = _state(task, attempts, None) if attempts else None
+        if state is None or not attempts:
+            continue
+        at = state.at
+        found[task.pk] = Summary(
+            firm=state.crossing.firm,
+            stones=len(state.stones),
+            minutes=minutes_played(attempts),
+            at="" if at is None else ("the whole" if at.kind is Kind.WHOLE else f"bars {at.bars}"),
+            remedy=str(last[task.pk]) if task.pk in last else "",
+            carries=state.crossing.carries,
+        )
+    return found
 
 
 def _hardness(task: Task, tempo_qpm: float) -> dict[str, float]:

@@ -10,6 +10,7 @@ urlpatterns = [
     path("<int:pk>/by-hand/", views.by_hand, name="by_hand"),
     path("<int:pk>/take-back/", views.take_back, name="take_back"),
     path("<int:pk>/remedy/", views.remedy, name="remedy"),
+    path("<int:pk>/habit/", views.habit, name="habit"),
     path("<int:pk>/model/", views.model, name="model"),
     path("attempts/<uuid:pk>/", views.piece, name="piece"),
     path("attempts/<uuid:pk>/sound/", views.sound, name="sound"),

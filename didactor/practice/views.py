@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 
+from django.contrib import messages
 from django.http import HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -44,13 +45,13 @@ def _now(task: Task) -> dict[str, object] | None:
     return crossing_data(state) if state else None
 
 
-@family
+@anybody
 def crossing(request: Request, pk: int) -> HttpResponse:
-    """The passage with its stones. Who looks after a student sees where it stands."""
+    """The passage with its stones. Guardian and teacher see where it stands."""
     task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     state: State | None = None if task.is_sealed else state_of(task)
     if state is None:
-        return redirect("task", pk=pk)
+        return redirect("assignment", pk=task.assignment_id) if request.user.is_teacher else redirect("task", pk=pk)
     return render(request, "practice/crossing.html", crossing_page(state, request.user))
 
 
@@ -154,6 +155,19 @@ def remedy(request: Request, pk: int) -> HttpResponse:
     if number is not None:
         services.answer_remedy(student=request.user, task=task, remedy_id=number, answer=request.POST.get("answer", ""))
     return JsonResponse({"crossing": _now(task)})
+
+
+@family
+@require_POST
+def habit(request: Request, pk: int) -> HttpResponse:
+    """The household says how many minutes a day, and on which days none."""
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    minutes, days = read_id(request.POST.get("minutes")), [read_id(day) for day in request.POST.getlist("off")]
+    try:
+        services.keep_habit(task.enrolment, minutes or 0, [day if day is not None else 7 for day in days])
+    except services.AttemptRefused as error:
+        messages.error(request, str(error))
+    return redirect("practice:crossing", pk=pk)
 
 
 @family

@@ -8,6 +8,7 @@ from django.db.models import Prefetch
 
 from didactor.assignments.models import Task
 from didactor.assignments.querysets import TaskQuerySet
+from didactor.practice.state import Summary
 from didactor.review.models import Review
 from didactor.takes.models import Analysis, Take
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
@@ -20,6 +21,7 @@ class TaskRow:
     strip: BarStrip
     review: Review | None
     played: str
+    practised: Summary | None = None
 
 
 def task_rows(tasks: TaskQuerySet) -> list[TaskRow]:

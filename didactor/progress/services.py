@@ -8,6 +8,7 @@ from django.db import transaction
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import forget_reply_sound
 from didactor.people.models import Person
+from didactor.practice.services import erase_practice
 from didactor.takes.models import Take, Upload
 from didactor.takes.services import erase_take
 
@@ -24,6 +25,7 @@ def erase_student(student: Person) -> None:
         transaction.on_commit(partial(path.unlink, missing_ok=True))
     for task in Task.objects.filter(enrolment__student=student):
         forget_reply_sound(task)
+        erase_practice(task)
         task.delete()
     alone = [g for g in student.guardians.all() if g.wards.count() == 1]
     for person in (student, *alone):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -13,6 +15,7 @@ from didactor.library.drawings import plain_drawings
 from didactor.people.models import Enrolment, Person, Role
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
+from didactor.practice.state import summaries
 from didactor.progress import services
 from didactor.progress.rows import task_rows
 from didactor.takes.models import Take
@@ -22,6 +25,8 @@ from didactor.takes.models import Take
 def assignment(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     rows = task_rows(found.tasks.for_lists())
+    practised = summaries([row.task for row in rows])
+    rows = [replace(row, practised=practised.get(row.task.pk)) for row in rows]
     context = {
         "assignment": found,
         "rows": rows,

@@ -12,6 +12,7 @@ from didactor.assignments.models import Series
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
 from didactor.library.models import ModelSound, Reference, ReferenceSound
+from didactor.practice.models import Attempt
 from didactor.review.services import open_review
 from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
@@ -123,6 +124,16 @@ EXPECTED = {
     "stand:mark": YLVA,
     "stand:submit": YLVA,
     "stand:delete": YLVA,
+    "practice:crossing": BOTH,
+    "practice:state": YLVA,
+    "practice:begin": YLVA,
+    "practice:by_hand": YLVA,
+    "practice:take_back": YLVA,
+    "practice:remedy": YLVA,
+    "practice:habit": YLVA,
+    "practice:model": YLVA,
+    "practice:piece": YLVA,
+    "practice:sound": BOTH,
     "review:waiting": {"teacher", "stranger"},
     "review:detail": TEACHER,
     "review:add_remark": TEACHER,
@@ -172,6 +183,8 @@ class EveryAddressScene(scenes.OwnFolders):
     def setUpTestData(cls):
         cls.scene = scene = scenes.build(listen_first=False)
         cls.take = scenes.recorded(scene, {"kind": "wrong", "bar": "6", "beat": 0.0})
+        cls.attempt = Attempt.objects.create(task=scene.task, stone="0-2", bars="0-2", tempo=92, rate=32_000)
+        cls.attempt.sound.save("x.mp4", ContentFile(b"x" * 100))
         cls.take.picture.save("x.webm", ContentFile(b"x" * 100))
         cls.upload = begin_upload(student=scene.ylva.student, task=scene.task, filename="b.wav", length=10)
         scene.task.reply_sound.save("x.mp4", ContentFile(b"x" * 100))
@@ -233,6 +246,10 @@ class EveryAddressScene(scenes.OwnFolders):
             "stand:cards": [scene.task.pk],
             **{f"stand:{n}": [scene.task.pk] for n in ("find_out", "found", "beside", "pair", "tuning", "spoken")},
             "stand:pair_sound": [scene.task.pk, 0],
+            **{
+                f"practice:{n}": [scene.task.pk] for n in ("crossing", "state", "begin", "by_hand", "take_back", "remedy", "habit", "model")
+            },
+            **{f"practice:{n}": [cls.attempt.pk] for n in ("piece", "sound")},
             "takes:upload": [cls.upload.pk],
             "stand:upload_file": [scene.task.pk],
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
@@ -298,6 +315,13 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "tick",
             "answer",
             "sound_check",
+            "begin",
+            "by_hand",
+            "take_back",
+            "remedy",
+            "habit",
+            "model",
+            "piece",
             "sounds",
         )
         return (self.client.post(url) if posted else self.client.get(url)).status_code
