@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -13,33 +13,33 @@ from didactor.core.score.expected import Expectation
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate, wav_bytes
 
-#: Put into the page before its own scripts. `plays` are WAV files in base64 with the seconds at which the music begins in each; one after
-#: the other is played, the last one again and again. `after` is how long after the page's own sign the music is due.
+#: Put into the page before its own scripts. ``PLAYS`` are WAV files in base64 by the name of the stone, with the seconds at which the music
+#: begins and ends in each; of several the first is played first, the last one again and again.
 SCRIPT = """
 (() => {
   const plays = PLAYS;
-  let number = 0, context = null, out = null;
-  const buffers = [];
+  const used = {}, buffers = new Map();
+  let context = null, out = null;
   const bytes = (text) => Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer;
   navigator.mediaDevices.getUserMedia = async () => {
     context = context ?? new AudioContext();
     await context.resume();
-    while (buffers.length < plays.length) buffers.push(await context.decodeAudioData(bytes(plays[buffers.length].wav)));
+    for (const play of Object.values(plays).flat()) {
+      if (!buffers.has(play)) buffers.set(play, await context.decodeAudioData(bytes(play.wav)));
+    }
     out = context.createMediaStreamDestination();
     return out.stream;
   };
-  window.attemptsBegun = 0;
-  document.addEventListener("recording", () => {
-    const index = Math.min(number, plays.length - 1);
-    number += 1;
-    window.attemptsBegun = number;
-    const play = plays[index];
-    const data = JSON.parse(document.getElementById("practice-data").textContent);
-    const tempo = Number(document.querySelector("[data-tempo]").textContent.replace(/[^0-9]/g, ""));
-    const beat = data.bars[0][4];
-    const at = context.currentTime + 0.5 + (data.countOff * beat - play.pickup) * 60 / (tempo * data.unit) - play.begins;
+  window.attempts = [];
+  document.addEventListener("recording", ({ detail }) => {
+    const list = plays[detail.stone] ?? [];
+    const number = used[detail.stone] = (used[detail.stone] ?? 0) + 1;
+    const play = list[Math.min(number, list.length) - 1];
+    window.attempts.push(detail.stone);
+    if (!play) return;
+    const at = context.currentTime + detail.inS - play.begins;
     const source = context.createBufferSource();
-    source.buffer = buffers[index];
+    source.buffer = buffers.get(play);
     source.connect(out);
     source.start(Math.max(context.currentTime, at), Math.max(0, context.currentTime - at));
     window.lastNoteEnds = performance.now() + 1000 * (at + play.ends - context.currentTime);
@@ -59,9 +59,9 @@ def playing(music: Expectation, instrument: str, tempo_qpm: float, *faults: dict
         "wav": base64.b64encode(wav_bytes(sound, SYNTH_RATE_HZ)).decode(),
         "begins": begins,
         "ends": begins + last * quarter_s,
-        "pickup": music.pickup_quarters,
     }
 
 
-def student_script(plays: Sequence[dict[str, object]]) -> str:
-    return SCRIPT.replace("PLAYS", json.dumps(list(plays)))
+def student_script(plays: Mapping[str, Sequence[dict[str, object]]]) -> str:
+    """By the name of the stone: what is played at it, one after the other."""
+    return SCRIPT.replace("PLAYS", json.dumps(plays))

@@ -6,6 +6,7 @@ import { Cursor } from "./cursor.js";
 import { ELSEWHERE, alone } from "./keep.js";
 import { click } from "./metronome.js";
 import { Tap, microphone } from "./microphone.js";
+import { cleanInWords, placeOn } from "./road.js";
 import { Sounds } from "./sounds.js";
 import { Stones, tally } from "./stones.js";
 import { LATE } from "./upload.js";
@@ -37,14 +38,6 @@ let last = null;
 const say = (text) => (part("[data-says]").textContent = text);
 const fault = (text) => (part("[data-fault]").textContent = text);
 
-// Where in the passage what is played is, after so many quarters of it.
-export function placeOn(road, quarters) {
-  let found = null;
-  for (const stretch of road) if (stretch[0] <= quarters + 1e-6) found = stretch;
-  if (!found) return road.length ? road[0][1] : null;
-  return found[1] + Math.min(found[2], quarters - found[0]);
-}
-
 function show(crossing) {
   if (crossing) now = crossing;
   stones.draw(now);
@@ -66,21 +59,8 @@ function show(crossing) {
   part("[data-unheard]").textContent = waits ? `${waits} not yet heard.` : "";
   stage.querySelectorAll("rect.bar").forEach((rect) => rect.classList.toggle("aim", Boolean(now.next) && now.next.shown.includes(rect.dataset.bar)));
   const slow = new Map(Object.entries(now.clean));
-  part("[data-clean]").textContent = slow.size ? `Clean so far: ${cleanInWords(slow)}.` : "";
+  part("[data-clean]").textContent = slow.size ? `Clean so far: ${cleanInWords(slow, data.bars.map(([number]) => number))}.` : "";
   if (waits && !waiting) waiting = setTimeout(look, POLL_MS);
-}
-
-// Bars with the same clean tempo together, in the order of the score.
-export function cleanInWords(tempi, order = data.bars.map(([number]) => number)) {
-  const rows = [];
-  for (const number of new Set(order)) {
-    const tempo = tempi.get(number);
-    const open = rows.at(-1);
-    if (tempo === undefined) rows.push(null);
-    else if (open && open.tempo === tempo) open.to = number;
-    else rows.push({ from: number, to: number, tempo });
-  }
-  return rows.filter(Boolean).map(({ from, to, tempo }) => `${from === to ? `bar ${from}` : `bars ${from}–${to}`} at ${tempo}`).join(", ");
 }
 
 async function look() {
@@ -125,13 +105,14 @@ async function open() {
   const stream = await microphone();
   stream.getTracks().forEach((track) => (track.onended = () => rest("The microphone was taken away.")));
   taken = 0;
-  tap = new Tap(context, stream, (block) => {
-    const at = tap.startsAt + taken / context.sampleRate;
+  const own = new Tap(context, stream, (block) => {
+    const at = own.startsAt + taken / context.sampleRate;
     taken += block.length;
     meter(block);
     if (attempt && at + block.length / context.sampleRate > attempt.from) attempt.add(block);
   });
-  await tap.open();
+  await own.open();
+  tap = own;
 }
 
 async function go(trial = false) {
@@ -163,7 +144,7 @@ function begin({ stone, remedy, tempo, road, length, beat, pickup }, trial) {
   attempt.from = from;
   for (let k = 0; k < data.countOff; k += 1) click(context, first + k * beatS, k ? 0.99 : 1);
   thumb.toggleAttribute("data-recording", true);
-  document.dispatchEvent(new Event("recording"));
+  document.dispatchEvent(new CustomEvent("recording", { detail: { stone, tempo, remedy, inS: starts - context.currentTime } }));
   part("[data-trial-now]").hidden = !trial;
   const mine = attempt;
   const step = () => {
