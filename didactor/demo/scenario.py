@@ -108,6 +108,35 @@ class DemoReference:
 
 
 @dataclass(frozen=True, kw_only=True)
+class DemoAttempt:
+    """One go at a stone, or at the exercise that was proposed for it (``remedy``)."""
+
+    days_ago: int
+    stone: str
+    faults: tuple[dict[str, Any], ...] = ()
+    remedy: bool = False
+
+
+#: Where it goes wrong again and again.
+_LEAP = ({"kind": "wrong", "bar": "5", "beat": 1.5, "semitones": -2},)
+
+#: Three days: two stones and their join are won, the third fails at every tempo.
+PRACTISED: tuple[DemoAttempt, ...] = (
+    DemoAttempt(days_ago=2, stone="1-2"),
+    DemoAttempt(days_ago=2, stone="1-2", faults=({"kind": "wrong", "bar": "2", "beat": 1.5, "semitones": 2},)),
+    *(DemoAttempt(days_ago=2, stone="1-2") for _ in range(3)),
+    *(DemoAttempt(days_ago=2, stone="3-4") for _ in range(2)),
+    DemoAttempt(days_ago=1, stone="3-4"),
+    DemoAttempt(days_ago=1, stone="2|3", faults=({"kind": "missed", "bar": "3", "beat": 0.5},)),
+    *(DemoAttempt(days_ago=1, stone="2|3") for _ in range(3)),
+    *(DemoAttempt(days_ago=1, stone="5-6", faults=_LEAP) for _ in range(2)),
+    DemoAttempt(days_ago=0, stone="1-2"),
+    DemoAttempt(days_ago=0, stone="5-6", faults=_LEAP),
+    *(DemoAttempt(days_ago=0, stone="5-6", faults=_LEAP, remedy=True) for _ in range(3)),
+)
+
+
+@dataclass(frozen=True, kw_only=True)
 class DemoAssignment:
     """A passage with targets, for one student or a group, and the takes that came back, by student."""
 
@@ -132,6 +161,7 @@ class DemoAssignment:
     accompaniment: tuple[int, int] | None = None
     minutes: int | None = None
     place: int | None = None
+    practised: dict[str, tuple[DemoAttempt, ...]] = field(default_factory=dict)
 
 
 ASSIGNMENTS: tuple[DemoAssignment, ...] = (
@@ -147,6 +177,7 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         played=(DemoReference(title="As I play it", seed=5), DemoReference(title="How I beat it", film=True, seed=6, tempo_share=0.85)),
         minutes=10,
         place=1,
+        practised={"Ylva Tarnholm": PRACTISED},
         takes={
             "Ylva Tarnholm": (
                 DemoTake(

@@ -84,6 +84,8 @@ def what_follows(attempt: Attempt) -> None:
     if remedy is not None:
         if remedy.is_open and tally_of_remedy(remedy) >= remedy.as_exercise.times:
             Remedy.objects.filter(pk=remedy.pk).update(done_at=timezone.now())
+            if remedy.finds_out:
+                propose(attempt.task, attempt.stone)
         return
     if attempt.outcome == OutcomeChoices.FAULT:
         propose(attempt.task, attempt.stone)
@@ -96,7 +98,7 @@ def propose(task: Task, stone_name: str) -> Remedy | None:
     if state is None or stone is None or state.remedy is not None:
         return None
     earlier = list(task.remedies.filter(stone=stone.name))
-    since = max((r.done_at or r.put_aside_at or r.made_at for r in earlier), default=None)
+    since = max((r.done_at or r.put_aside_at or r.made_at for r in earlier if not r.finds_out or r.put_aside_at), default=None)
     tries = tries_of(state, stone, since)
     music = music_of_stone(task, stone)
     reading = read_kind(tries, places_of(task, stone, music), carried_over(state, stone, music))

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import Task
 from didactor.core.practising.crossing import Outcome
-from didactor.core.practising.remedies import Exercise
+from didactor.core.practising.remedies import FINDS_OUT, Exercise
 from didactor.people.models import Enrolment
 from didactor.practice.querysets import AttemptQuerySet
 
@@ -45,6 +45,11 @@ class Remedy(models.Model):
     @property
     def as_exercise(self) -> Exercise:
         return Exercise(**self.exercise)
+
+    @property
+    def finds_out(self) -> bool:
+        """Whether it is there to tell what kind of fault it is: its attempts say something of the stone itself."""
+        return bool(self.exercise["means"] == FINDS_OUT)
 
     @property
     def is_open(self) -> bool:

@@ -44,7 +44,8 @@ def tries_of(state: State, stone: Stone, since: datetime | None) -> list[Try]:
     found = []
     for attempt in state.attempts:
         own = attempt.stone == stone.name
-        if attempt.stone not in wanted or attempt.remedy_id or attempt.counts_as not in (Outcome.CLEAN, Outcome.FAULT):
+        elsewhere = attempt.remedy is not None and not attempt.remedy.finds_out
+        if attempt.stone not in wanted or elsewhere or attempt.counts_as not in (Outcome.CLEAN, Outcome.FAULT):
             continue
         if own and since is not None and attempt.made_at <= since:
             continue

@@ -53,7 +53,7 @@ def counted(attempt: Attempt) -> Counted:
 def state_of(task: Task) -> State | None:
     """None where the task is not practised as a crossing."""
     remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
-    return _state(task, list(task.attempts.for_crossing()), remedy)
+    return _state(task, list(task.attempts.for_crossing().select_related("remedy")), remedy)
 
 
 def _state(task: Task, attempts: Sequence[Attempt], remedy: Remedy | None) -> State | None:
@@ -124,13 +124,15 @@ def _hardness(task: Task, tempo_qpm: float) -> dict[str, float]:
 
 
 def tally_of_remedy(remedy: Remedy) -> int:
-    """Faultless ones in a row of its exercise."""
+    """Faultless ones in a row of its exercise; of three slow ones that are to tell what it is, those that were played."""
+    outcomes = [a.counts_as for a in remedy.attempts.for_crossing() if a.counts_as in (Outcome.CLEAN, Outcome.FAULT)]
+    if remedy.finds_out:
+        return len(outcomes)
     count = 0
-    for attempt in remedy.attempts.for_crossing().reverse():
-        if attempt.counts_as is Outcome.CLEAN:
-            count += 1
-        elif attempt.counts_as is Outcome.FAULT:
+    for outcome in reversed(outcomes):
+        if outcome is not Outcome.CLEAN:
             break
+        count += 1
     return count
 
 

@@ -15,8 +15,10 @@ from django.urls import reverse
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task, TaskState
+from didactor.core.practising.crossing import Outcome
+from didactor.core.practising.verdict import Verdict
 from didactor.practice import jobs, live
-from didactor.practice.hearing import discard_old_sounds, propose
+from didactor.practice.hearing import discard_old_sounds, propose, settle
 from didactor.practice.models import Attempt, Habit, Remedy
 from didactor.practice.music import music_of_stone
 from didactor.practice.plan import today_of
@@ -285,6 +287,20 @@ class RemedyTests(PracticeScene):
         self.fail(3)
         self.fail(3, tempo=60)
         self.assertEqual(propose(self.task, "5-6").exercise["means"], "clap")
+
+    def test_three_slow_ones_tell_what_it_is(self):
+        self.fail(3)
+        first = propose(self.task, "5-6")
+        self.assertTrue(first.finds_out)
+        for count in range(3):
+            self.assertEqual(self.now()["remedy"]["tally"], count)
+            attempt = Attempt.objects.create(
+                task=self.task, stone="5-6", bars="5-6", tempo=first.exercise["tempo"], remedy=first, rate=RATE, ended=True
+            )
+            settle(attempt, Verdict(outcome=Outcome.FAULT, bar="6", at_fault=(self.ids[4],), heard=(None,)), 3.0)
+        first.refresh_from_db()
+        self.assertIsNotNone(first.done_at)
+        self.assertEqual(state_of(self.task).remedy.kind, "every_tempo")
 
     def test_one_that_is_put_aside_is_not_proposed_again_by_the_same_attempts(self):
         self.fail(4)

@@ -28,8 +28,8 @@ BROKEN_BEATS, BROKEN_S = 2.2, 1.6
 NOTHING_BEATS, NOTHING_S = 4.0, 4.0
 #: An attempt is complete with this share of its notes, less half of what was played besides.
 COMPLETE_SHARE = 0.55
-#: While something still sounds it is complete only with this share; it is still when nothing was heard for so long, seconds.
-PLAIN_SHARE, QUIET_S, STILL_S = 0.85, 0.35, 2.0
+#: While something still sounds it is complete only with this share; it is still when nothing was heard for so long, in seconds and beats.
+PLAIN_SHARE, QUIET_S, QUIET_BEATS, STILL_S = 0.85, 0.5, 0.8, 2.0
 #: Sounds this far above the quietest of the attempt are playing, dB; quieter than this nothing is.
 ABOVE_FLOOR_DB, LOWEST_DB = 14.0, -55.0
 #: The last click of the count-off, and what the room makes of it, is over so many beats before the music begins.
@@ -143,7 +143,7 @@ def goes_on(samples: npt.NDArray[np.float32], due: Due) -> bool:
     if heard_s > due.end_s + (due.end_s - due.start_s) + STILL_S:
         return False
     _, until_s = sounding(samples, due.start_s - COUNTED_BEATS * due.beat_s)
-    return until_s is not None and heard_s - until_s < QUIET_S
+    return until_s is not None and heard_s - until_s < max(QUIET_S, QUIET_BEATS * due.beat_s)
 
 
 def broken_off(found: Verdict) -> Verdict:

@@ -10,6 +10,8 @@ from didactor.core.score.expected import Expectation, ExpectedNote
 
 #: A component is trained at this share of the tempo; so often without a fault, and one goes back.
 COMPONENT_SHARE, COMPONENT_TIMES = 0.75, 2
+#: The exercise that is to tell what kind of fault it is.
+FINDS_OUT = "find_out"
 #: A seam is played from so many beats before the bar line to so many after it; an entry is begun so many beats before.
 AROUND_BEATS, LEAD_BEATS = 2.0, 2.0
 
@@ -59,7 +61,7 @@ def remedy_for(
     if reading.kind is None or index is None:
         slow = _rung(rungs, TRY_SLOWER * tempo)
         says = f"It goes wrong again and again in {where}. Three slow ones will tell why."
-        return Exercise(means="find_out", title="Slower, three times", says=says, bars=bars, tempo=slow, times=TRY_TIMES)
+        return Exercise(means=FINDS_OUT, title="Slower, three times", says=says, bars=bars, tempo=slow, times=TRY_TIMES)
     if reading.kind is FaultKind.FAST:
         return _slower(reading, bars, tempo, rungs, where)
     if reading.kind is FaultKind.JOIN:

@@ -22,6 +22,7 @@ from didactor.core.sound.player.expression import drawn
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
 from didactor.demo.film import film_of
+from didactor.demo.practising import practise
 from didactor.demo.scenario import (
     ASSIGNMENTS,
     EXERCISES,
@@ -131,6 +132,9 @@ class Command(BaseCommand):
         self._add_to(passage, demo)
         for reference in demo.played:
             self._play_for(teacher, passage, assignment, reference)
+        for name, attempts in demo.practised.items():
+            practise(assignment.tasks.get(enrolment=people[name]), attempts)
+            self.stdout.write(f"    {name}: {len(attempts)} attempts")
         for name, takes in demo.takes.items():
             task = assignment.tasks.get(enrolment=people[name])
             for take in takes:
