@@ -67,7 +67,7 @@ def crossing_data(state: State) -> dict[str, Any]:
     """Where the crossing stands, and what is played next: the stone at work, or the exercise of a remedy that was taken up."""
     remedy = state.remedy
     data = as_data(state)
-    data["remedy"] = _remedy_data(remedy) if remedy else None
+    data["remedy"] = _remedy_data(state, remedy) if remedy else None
     if remedy is not None and remedy.taken_at is not None and not remedy.as_exercise.silent:
         data["next"] = _exercise_data(state, remedy)
     elif state.at is not None:
@@ -83,9 +83,10 @@ def crossing_data(state: State) -> dict[str, Any]:
     return data
 
 
-def _remedy_data(remedy: Remedy) -> dict[str, Any]:
+def _remedy_data(state: State, remedy: Remedy) -> dict[str, Any]:
     exercise = remedy.as_exercise
     return {
+        "plays": _exercise_data(state, remedy),
         "id": remedy.pk,
         "title": exercise.title,
         "says": exercise.says,

@@ -45,10 +45,19 @@ class Today:
     def forecast_in_words(self) -> str:
         if self.forecast is None:
             return ""
-        words = f"At this pace all of it carries on {self.forecast.day:%A}"
-        if self.forecast.earliest != self.forecast.latest:
-            words += f" ({self.forecast.earliest:%A} to {self.forecast.latest:%A})"
+        found, today = self.forecast, self.day.day
+        words = f"At this pace all of it carries {_day_in_words(found.day, today, 'on ')}"
+        if found.earliest != found.latest:
+            words += f" ({_day_in_words(found.earliest, today)} to {_day_in_words(found.latest, today)})"
         return f"{words}."
+
+
+def _day_in_words(day: date, today: date, before: str = "") -> str:
+    """“today”, “tomorrow”, “on Thursday”; beyond a week with its date."""
+    away = (day - today).days
+    if away < 2:
+        return ("today", "tomorrow")[max(0, away)]
+    return f"{before}{day:%A}" if away < 7 else f"{before}{day:%A} {day.day} {day:%B}"
 
 
 def habit_of(state: State) -> Habit:
@@ -63,7 +72,8 @@ def today_of(state: State, today: date | None = None) -> Today:
     habit, assignment = habit_of(state), state.task.assignment
     minutes = min(habit.minutes, assignment.minutes or habit.minutes)
     due = timezone.localdate(state.task.due_at)
-    stones = [as_planned(state, stone, today) for stone in _workable(state)]
+    everything = {stone.name: as_planned(state, stone, today) for stone in state.crossing.stones}
+    stones = [everything[stone.name] for stone in _workable(state)]
     final = assignment.stage in ("final", "rehearsal")
     day = plan_day(stones, today, due, minutes, order=_order(state), days_off=habit.days_off, final=final)
     by_name = {stone.name: stone for stone in state.stones}
@@ -74,7 +84,7 @@ def today_of(state: State, today: date | None = None) -> Today:
         portions=tuple(Portion(stone=by_name[p.name], minutes=p.minutes, why=p.why, tempo=standings[p.name].tempo) for p in day.portions),
         minutes=minutes,
         played=minutes_played([a for a in state.attempts if timezone.localdate(a.made_at) == today]),
-        forecast=forecast(stones, today, minutes, len(days), days_off=habit.days_off),
+        forecast=forecast(list(everything.values()), today, minutes, len(days), days_off=habit.days_off),
         rehearsal_on=due - timedelta(days=1) if final else None,
     )
 

@@ -259,13 +259,12 @@ function meter(block) {
   part("[data-level]").setAttribute("width", Math.max(0, 100 + (20 * Math.log10(Math.max(peak, 1e-4)) / 60) * 100).toFixed(1));
 }
 
-// How it goes: the model, at the tempo of the next attempt, only what is played next.
-async function hear() {
-  if (!now.next || attempt) return;
+// How it goes: the model at its tempo, only what is played.
+async function hear({ tempo, road, length }) {
+  if (attempt) return;
   await rest();
   context ??= new AudioContext();
   await context.resume();
-  const { tempo, road, length } = now.next;
   try {
     const sound = await sounds.at(context, tempo);
     const quarterS = 60 / (tempo * data.unit);
@@ -309,7 +308,8 @@ part("[data-go]").addEventListener("click", () => go());
 part("[data-trial]").addEventListener("click", () => go(true));
 part("[data-pause]").addEventListener("click", () => rest());
 part("[data-stop]").addEventListener("click", () => rest("Stopped: this one does not count."));
-part("[data-hear]").addEventListener("click", hear);
+part("[data-hear]").addEventListener("click", () => now.next && hear(now.next));
+part("[data-remedy-hear]").addEventListener("click", () => hear(now.remedy.plays));
 part("[data-place]").addEventListener("click", hearPlace);
 part("[data-remedy-take]").addEventListener("click", () => remedy("take"));
 part("[data-remedy-done]").addEventListener("click", () => remedy("done"));
