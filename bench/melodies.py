@@ -13,6 +13,7 @@ import numpy as np
 
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation, expect
+from didactor.core.score.model import Part
 from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.score.write.as_musicxml import VALUES, Line, write_musicxml
 from didactor.core.units import pitch_to_midi
@@ -47,8 +48,17 @@ def melody(instrument: Instrument, seed: int, bars: int = 12, manner: str = "ste
     return _expect(_line(instrument, np.random.default_rng(seed), bars, manner))
 
 
+def part(instrument: Instrument, seed: int, bars: int = 12, manner: str = "steps") -> Part:
+    """The same as the part that is read."""
+    return _read(_line(instrument, np.random.default_rng(seed), bars, manner))
+
+
 def _expect(line: Line) -> Expectation:
-    return expect(read(prepare(write_musicxml([line]))).parts[0])
+    return expect(_read(line))
+
+
+def _read(line: Line) -> Part:
+    return read(prepare(write_musicxml([line]))).parts[0]
 
 
 def _line(instrument: Instrument, rng: np.random.Generator, bars: int, manner: str) -> Line:
@@ -119,6 +129,11 @@ def _ladder(scale: str, centre: float, reach: int) -> list[str]:
 
 def two_hands(seed: int, bars: int = 8, manner: str = "steps") -> Expectation:
     """A line over an accompaniment: broken chords, block chords, octaves, or a second line."""
+    return expect(two_hands_part(seed, bars, manner))
+
+
+def two_hands_part(seed: int, bars: int = 8, manner: str = "steps") -> Part:
+    """The same as the part that is read."""
     rng = np.random.default_rng(seed)
     fifths, metre = int(rng.choice(list(SCALES))), int(rng.choice([4, 4, 3, 6]))
     upper = _ladder(SCALES[fifths], 72 + float(rng.uniform(-2, 4)), 9)
@@ -129,7 +144,7 @@ def two_hands(seed: int, bars: int = 8, manner: str = "steps") -> Expectation:
     kinds = ("broken", "block", "octaves") if manner == "steps" else ("broken", "line", "waltz", "block")
     lower = _accompaniment(SCALES[fifths], metre, count, rng, str(rng.choice(kinds)), 50.0)
     beats, beat_type = METRES[metre]
-    return _expect(Line(text=text, lower=" | ".join(lower), name="Piano", fifths=fifths, beats=beats, beat_type=beat_type))
+    return _read(Line(text=text, lower=" | ".join(lower), name="Piano", fifths=fifths, beats=beats, beat_type=beat_type))
 
 
 def _bars_of(text: str) -> list[str]:

@@ -1,13 +1,14 @@
 """Practice in small steps: are attempts judged rightly, is their end recognised, is the kind of fault, and what is a plan worth?
 
-    bench/practice                   all four parts, some six minutes of two cores
-    bench/practice --only kinds      one of them: verdicts, ends, kinds, plan
+    bench/practice                   all five parts, some ten minutes of two cores
+    bench/practice --only kinds      one of them: verdicts, ends, kinds, plan, causes
     bench/practice --base 7000       other seeds; move on when single cases were looked at
     bench/practice --said            what was not right, one line each
     bench/practice --write           also refreshes its part of docs/benchmarks.md
 
 *verdicts*: 300 simulated attempts at stones of one to four bars, by instrument, room and fault. *ends*: 200 attempts with a count-off,
 whole ones, broken off, spoken over, with a page turned, begun again; the sound comes in pieces of a quarter of a second as from a browser.
+*causes*: 160 takes with faults of a known cause, or of none.
 *kinds*: 200 students with a fault of a known kind practise a stone. *plan*: 1,000 students grow, forget and stay away; against the same
 minutes split evenly. The students of the last two are models of our own. Prints its table; the last line is one JSON object.
 """
@@ -24,6 +25,7 @@ from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -31,12 +33,15 @@ os.environ.setdefault("OMP_NUM_THREADS", "1")
 HERE = Path(__file__).resolve().parent
 sys.path[:0] = [str(HERE.parent), str(HERE)]
 
+import melodies  # noqa: E402
 import numpy as np  # noqa: E402
 import soxr  # noqa: E402
 from melodies import melody, two_hands  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.core.analyse import analyse  # noqa: E402
+from didactor.core.causes.registry import causes_of  # noqa: E402
+from didactor.core.formats.analysis_json import result_of  # noqa: E402
 from didactor.core.instruments import BY_SLUG  # noqa: E402
 from didactor.core.judging.targets import Targets  # noqa: E402
 from didactor.core.planning.days import SLOWS_MIN, StoneNow, new_gain, next_return, plan_day  # noqa: E402
@@ -44,16 +49,19 @@ from didactor.core.practising.attempt import Asked, attend  # noqa: E402
 from didactor.core.practising.ending import Due, Look  # noqa: E402
 from didactor.core.practising.kinds import FaultKind, Place, Try, read_kind  # noqa: E402
 from didactor.core.practising.verdict import verdict  # noqa: E402
-from didactor.core.score.expected import Expectation  # noqa: E402
+from didactor.core.score.expected import Expectation, expect  # noqa: E402
+from didactor.core.score.model import Part  # noqa: E402
+from didactor.core.score.study.hand_moves import hand_moves  # noqa: E402
+from didactor.core.score.study.likeness import likenesses  # noqa: E402
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ  # noqa: E402
 from didactor.core.sound.player.take import simulate  # noqa: E402
 from didactor.core.sound.recording import RATE_HZ, Recording  # noqa: E402
 
-VERDICTS, ENDS, STUDENTS, PLANS = 300, 200, 200, 1000
+VERDICTS, ENDS, STUDENTS, PLANS, CAUSES = 300, 200, 200, 1000, 160
 INSTRUMENTS = ("flute", "clarinet", "violin", "trumpet", "piano", "guitar", "cello", "alto-saxophone", "piano")
 ROOMS = ("bedroom", "kitchen", "classroom")
 SOURCES = ("timgm", "additive")
-PARTS = ("verdicts", "ends", "kinds", "plan")
+PARTS = ("verdicts", "ends", "kinds", "plan", "causes")
 
 
 def music(rng: np.random.Generator, slug: str, seed: int) -> Expectation:
@@ -385,6 +393,113 @@ def plan(base: int, each: Callable[..., Any]) -> tuple[list[str], dict[str, Any]
     return rows, figures, []
 
 
+# --- causes ---------------------------------------------------------------------------------------------------------
+
+#: Planted cause to the instrument it is played on; ``none``: faults at places of no kind.
+PLANTED = {
+    "trap": "flute",
+    "carried_on": "clarinet",
+    "after_rest": "trumpet",
+    "hand_move": "piano",
+    "neighbour_key": "piano",
+    "register_change": "clarinet",
+    "string_crossing": "violin",
+    "none": "violin",
+}
+
+
+def cause_case(base: int, number: int) -> tuple[str, list[str], str]:
+    """What was planted, the codes of the causes that were told, and a line about it. A passage that has no such place is another one."""
+    planted = list(PLANTED)[number % len(PLANTED)]
+    slug = "piano" if planted == "none" and number % 16 > 7 else PLANTED[planted]
+    for attempt in range(200):
+        rng = np.random.default_rng((base, 5, number, attempt))
+        part = _part(slug, int(rng.integers(1 << 30)), rng)
+        music = expect(part)
+        faults = _planted(planted, part, music, slug, rng)
+        if faults:
+            break
+    else:
+        raise SystemExit(f"no passage for {planted}")
+    take = simulate(music, BY_SLUG[slug], 76.0, faults=faults, source=SOURCES[number % 2], room=ROOMS[number % 3], seed=base + number)
+    result = result_of(analyse(recording(take.samples), music, Targets(tempo_qpm=76.0, instrument=slug)))
+    told = [cause.code for cause in causes_of(result, part)]
+    return planted, told, f"{number} {slug} planted {planted} at {[f['note'] for f in faults]}, told {told}"
+
+
+def _part(slug: str, seed: int, rng: np.random.Generator) -> Part:
+    instrument = BY_SLUG[slug]
+    if slug == "piano":
+        return melodies.two_hands_part(seed, bars=12)
+    return melodies.part(instrument, seed, 12, "motifs" if rng.random() < 0.6 else "steps")
+
+
+def _planted(kind: str, part: Part, music: Expectation, slug: str, rng: np.random.Generator) -> list[dict[str, Any]]:
+    """Faults at three places of a kind (one for a trap), by index of the note; empty where the passage has too few."""
+    index = {note.id: k for k, note in reversed(list(enumerate(music.notes)))}
+    written = {note.id: note for note in part.notes}
+    if kind == "none":
+        at = rng.choice(np.arange(1, len(music.notes)), 3, replace=False)
+        return [{"kind": "wrong", "note": int(k), "semitones": int(rng.choice([-4, -3, 3, 4]))} for k in at]
+    if kind == "trap":
+        for like in likenesses(part):
+            for note in (written[i] for i in like.trap if i in written):
+                pattern = [n for n in part.notes if n.bar_index == like.pattern and abs(n.onset_quarters - note.onset_quarters) < 1e-6]
+                if note.id in index and len(pattern) == 1 and pattern[0].sounding_midi + like.semitones != note.sounding_midi:
+                    semitones = pattern[0].sounding_midi + like.semitones - note.sounding_midi
+                    return [{"kind": "wrong", "note": index[note.id], "semitones": semitones}]
+        return []
+    if kind == "carried_on":
+        for bar in part.bars[1:]:
+            found = []
+            for note in (n for n in part.notes if n.bar_index == bar.index and n.id in index):
+                before = [n for n in part.notes if n.bar_index == bar.index - 1 and abs(n.onset_quarters - note.onset_quarters) < 1e-6]
+                if len(before) == 1 and before[0].sounding_midi != note.sounding_midi:
+                    found.append({"kind": "wrong", "note": index[note.id], "semitones": before[0].sounding_midi - note.sounding_midi})
+            if len(found) >= 3 and rng.random() < 0.3:
+                return found[:3]
+        return []
+    places = [k for k in sorted({index[i] for i in _places(kind, part, music, slug) if i in index}) if k > 0]
+    if len(places) < 3:
+        return []
+    at = rng.choice(places, 3, replace=False)
+    semitones = [-1, 1] if kind == "neighbour_key" else [-4, -3, 3, 4]
+    return [{"kind": "wrong", "note": int(k), "semitones": int(rng.choice(semitones))} for k in sorted(at)]
+
+
+def _places(kind: str, part: Part, music: Expectation, slug: str) -> list[str]:
+    """Ids of the notes at which a fault of this kind may be planted."""
+    ids = [note.id for note in music.notes if not note.grace]
+    if kind == "neighbour_key":
+        return ids
+    if kind == "hand_move":
+        return list(hand_moves(part.notes, BY_SLUG[slug]))
+    pairs = list(pairwise(music.notes))
+    if kind == "after_rest":
+        return [b.id for a, b in pairs if b.onset_quarters - a.onset_quarters - a.duration_quarters >= 0.5]
+    if kind == "register_change":
+        return [b.id for a, b in pairs if abs(b.sounding_midi - a.sounding_midi) >= 9 or (a.sounding_midi > 68) != (b.sounding_midi > 68)]
+    open_strings = (55, 62, 69, 76)
+    string = {note.id: sum(note.sounding_midi >= low for low in open_strings) for note in music.notes}
+    moves = hand_moves(part.notes, BY_SLUG[slug])
+    return [b.id for a, b in pairs if string[a.id] != string[b.id] and b.id not in moves]
+
+
+def causes(base: int, each: Callable[..., Any]) -> tuple[list[str], dict[str, Any], list[str]]:
+    found = each(cause_case, [(base, k) for k in range(CAUSES)])
+    rows = ["| planted | takes | told | something else told |", "|---|---|---|---|"]
+    for planted in PLANTED:
+        own = [told for kind, told, _ in found if kind == planted]
+        other = sum(code != planted for told in own for code in told)
+        rows.append(f"| {planted.replace('_', ' ')} | {len(own)} | {sum(planted in told for told in own)} | {other} |")
+    said = [(kind, code) for kind, told, _ in found for code in told]
+    figures = {
+        "causes_precision_percent": round(100 * sum(kind == code for kind, code in said) / max(1, len(said)), 1),
+        "causes_recall_percent": round(100 * sum(kind in told for kind, told, _ in found) / sum(kind != "none" for kind, _, _ in found), 1),
+    }
+    return rows, figures, [line for kind, told, line in found if any(code != kind for code in told)]
+
+
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--only", action="append", choices=PARTS)
@@ -392,7 +507,7 @@ def main() -> int:
     for flag in ("--write", "--said"):
         parser.add_argument(flag, action="store_true")
     options = parser.parse_args()
-    parts = {"verdicts": verdicts, "ends": ends, "kinds": kinds, "plan": plan}
+    parts = {"verdicts": verdicts, "ends": ends, "kinds": kinds, "plan": plan, "causes": causes}
     tables, figures = [], {}
     with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
         for name in options.only or PARTS:

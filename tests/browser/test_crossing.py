@@ -29,7 +29,7 @@ class CrossingTests(BrowserTestCase):
         if plays is not None:
             page.context.add_init_script(student_script(plays))
         page.goto(self.at(f"/practice/{self.scene.task.pk}/"))
-        expect(page.locator(".stone.at")).to_be_visible()
+        expect(page.locator(".stone.at").first).to_be_visible()
         return page
 
     def played(self, stone: str, *faults: dict) -> dict:
