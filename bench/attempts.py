@@ -43,7 +43,9 @@ window.told = [];
 document.addEventListener("DOMContentLoaded", () => {
   const line = document.querySelector("[data-fault]");
   const tell = () => {
-    if (line.textContent && window.lastNoteEnds) window.told.push([(performance.now() - window.lastNoteEnds) / 1000, line.textContent]);
+    if (!line.textContent || !window.lastNoteEnds) return;
+    window.told.push([(performance.now() - window.lastNoteEnds) / 1000, line.textContent]);
+    window.lastNoteEnds = 0;
   };
   if (line) new MutationObserver(tell).observe(line, { childList: true });
 });
@@ -109,7 +111,7 @@ def begun(scenes_: list[scenes.Scene], browser: Browser, server: Server) -> list
         plays = []
         for seed in range(8):
             note = music.notes[3 + seed]
-            faults = [{"kind": "wrong", "bar": note.bar, "beat": note.beat, "semitones": 2}] if seed % 4 == 3 else []
+            faults = [{"kind": "wrong", "bar": note.bar, "beat": note.beat, "semitones": 2}] if seed % 4 == 1 else []
             plays.append(playing(music, "clarinet", TEMPO, *faults, seed=20 * number + seed))
         page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
         page.goto(f"http://127.0.0.1:{server.port}/in/{make_card(scene.ylva.student)}/")

@@ -21,7 +21,7 @@ from didactor.people.requests import Request
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
-from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data
+from didactor.takes.listening import gain_since_first, heard_drawings, likely_causes, passage_of, player_data
 from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number
@@ -109,6 +109,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "submission": submission,
         "review": review,
         "marks": _marks(review, result),
+        "causes": likely_causes(take, result),
         "take": take,
         "task": take.task,
         "assignment": take.task.assignment,

@@ -62,7 +62,7 @@ class PlayingTests(scenes.OwnFolders, TestCase):
         for words, shown in (("", "<svg>plain</svg>"), ('<g data-class="syl">', "<svg>wider</svg>")):
             made = {**draw, "handheld": draw["handheld"] + words}
             with mock.patch(
-                "didactor.stand.playing.plain_drawings", lambda passage, layouts, made=made: {name: made[name] for name in layouts}
+                "didactor.assignments.sheets.plain_drawings", lambda passage, layouts, made=made: {name: made[name] for name in layouts}
             ):
                 page = self.client.get(reverse("stand:play", args=[self.scene.task.pk]))
             self.assertEqual(page.context["drawings"]["handheld"], shown)

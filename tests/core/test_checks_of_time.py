@@ -8,7 +8,7 @@ from typing import Any
 from django.test import SimpleTestCase
 
 from didactor.core.hearing.hearing import Count, ExtraNote, Jump, NoteHeard
-from didactor.core.judging.readings_of_sound import opening_after
+from didactor.core.judging.readings_of_sound import Opening, opening_after
 from didactor.core.judging.registry import Finding
 from didactor.core.score.expected import without_notation
 from tests.core.by_hand import MISSED, PAIRS, QUARTER_S, at, codes, found, late, walk
@@ -145,6 +145,22 @@ class RhythmTests(SimpleTestCase):
     def entry(self, seconds: float) -> list[Finding]:
         clicks = tuple(at(0.0) - QUARTER_S * k for k in (4, 3, 2, 1))
         return found(walk(), shape=lambda i, n: late(n, seconds), opening=opening_after(clicks, walk()))
+
+    def leaving(self, seconds: float, bars: range = range(3, 6)) -> list[Finding]:
+        """Some bars come so much after the accompaniment."""
+        notes = walk().notes
+        along = Opening(start_s=at(0.0), quarter_s=QUARTER_S, goes_on=True)
+        shape = lambda i, n: late(n, seconds) if int(notes[i].bar) in bars else n  # noqa: E731
+        return [f for f in found(walk(), shape=shape, opening=along) if f.code == "rhythm.together"]
+
+    def test_bars_that_leave_the_accompaniment(self):
+        self.assertEqual(self.leaving(0.19 * QUARTER_S), [])
+        [behind] = self.leaving(0.22 * QUARTER_S)
+        self.assertEqual((behind.code, behind.bar), ("rhythm.together", "3"))
+        self.assertIn("Bars 3 to 5 are behind", behind.text)
+        [ahead] = self.leaving(-0.3 * QUARTER_S)
+        self.assertAlmostEqual(ahead.size, -0.3, delta=0.02)
+        self.assertEqual(self.leaving(0.4 * QUARTER_S, range(3, 4)), [], "one bar is a matter of single notes")
 
     def test_the_entry_against_the_count_off(self):
         self.assertEqual(self.entry(0.12), [])

@@ -27,4 +27,4 @@ def after_rest(case: Case) -> Iterator[Cause]:
     if not found:
         return
     says = "It goes wrong at the first note after a rest (BARS): the rest is not counted through."
-    yield Cause.of(found, code="after_rest", title="After the rest", says=says, confidence=0.8)
+    yield Cause.of(found, code="after_rest", title="After the rest", category="rhythm", says=says, confidence=0.8)

@@ -23,4 +23,6 @@ def carried_on(case: Case) -> Iterator[Cause]:
             continue
         says = "In BARS the figure of the bar before goes on by itself: its notes are played once more."
         faults, points_to = [fault for fault, _ in found], [before for _, before in found]
-        yield Cause.of(faults, code="carried_on", title="The figure was carried on", says=says, confidence=0.85, points_to=points_to)
+        yield Cause.of(
+            faults, code="carried_on", title="The figure was carried on", category="notes", says=says, confidence=0.85, points_to=points_to
+        )

@@ -27,6 +27,7 @@ def chord_pair(case: Case) -> Iterator[Cause]:
         yield Cause(
             code="chord_pair",
             title=f"{before} to {after}",
+            category="hands",
             says=f"{before} to {after} failed {count} of {times[before, after]} times. Change between these two alone.",
             confidence=0.85,
             note_ids=tuple(f"{b.bar} {b.pass_} {b.beat:g}" for b in places),

@@ -22,4 +22,4 @@ def hand_late(case: Case) -> Iterator[Cause]:
             continue
         hand = "right" if staff == 1 else "left"
         says = f"The {hand} hand comes late (BARS): it has to be over its keys before its turn."
-        yield Cause.of(own, code="hand_late", title=f"The {hand} hand is not ready", says=says, confidence=0.8)
+        yield Cause.of(own, code="hand_late", title=f"The {hand} hand is not ready", category="hands", says=says, confidence=0.8)

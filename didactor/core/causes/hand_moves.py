@@ -21,4 +21,4 @@ def hand_move(case: Case) -> Iterator[Cause]:
         return
     title, words = CALLED[kind]
     says = f"It goes wrong where {words} (BARS), and hardly elsewhere: prepare the move, look before you go."
-    yield Cause.of(found, code="hand_move", title=title, says=says, confidence=0.8)
+    yield Cause.of(found, code="hand_move", title=title, category="hands", says=says, confidence=0.8)

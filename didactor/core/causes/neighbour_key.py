@@ -19,7 +19,7 @@ def neighbour_key(case: Case) -> Iterator[Cause]:
     if len(beside) < FEWEST or len(beside) < LEAST_SHARE * len(case.wrong):
         return
     says = "What is wrong is mostly the key beside the right one (BARS): the hand is not quite where it should be before it plays."
-    yield Cause.of(beside, code="neighbour_key", title="The key beside it", says=says, confidence=0.8)
+    yield Cause.of(beside, code="neighbour_key", title="The key beside it", category="notes", says=says, confidence=0.8)
 
 
 def _are_neighbours(one: int, other: int) -> bool:

@@ -26,4 +26,4 @@ def register_change(case: Case) -> Iterator[Cause]:
     if not found:
         return
     says = "It goes wrong where the register changes (BARS): air and embouchure are ready too late."
-    yield Cause.of(found, code="register_change", title="The register changes", says=says, confidence=0.75)
+    yield Cause.of(found, code="register_change", title="The register changes", category="tone", says=says, confidence=0.75)

@@ -15,12 +15,13 @@ from didactor.core.score.model import Part
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cause:
-    """``note_ids``: where it went wrong; ``points_to``: what to look at beside it (the like bar's note). ``start_s`` and ``end_s`` let the
-    first place be heard.
+    """``category``: what a remark about it belongs to. ``note_ids``: where it went wrong; ``points_to``: what to look at beside it (the
+    like bar's note). ``start_s`` and ``end_s`` let the first place be heard.
     """
 
     code: str
     title: str
+    category: str
     says: str
     confidence: float
     note_ids: tuple[str, ...]
@@ -30,13 +31,24 @@ class Cause:
     end_s: float | None = None
 
     @classmethod
-    def of(cls, faults: Sequence[Fault], *, code: str, title: str, says: str, confidence: float, points_to: Sequence[str] = ()) -> Cause:
+    def of(
+        cls,
+        faults: Sequence[Fault],
+        *,
+        code: str,
+        title: str,
+        category: str,
+        says: str,
+        confidence: float,
+        points_to: Sequence[str] = (),
+    ) -> Cause:
         """A cause of some faults, heard at the first; ``BARS`` in what it says becomes their bars."""
         bars = list(dict.fromkeys(fault.note.bar for fault in faults))
         first = faults[0].note
         return cls(
             code=code,
             title=title,
+            category=category,
             says=says.replace("BARS", f"bar{'s' if len(bars) > 1 else ''} {', '.join(bars)}"),
             confidence=confidence,
             note_ids=tuple(fault.note.id for fault in faults),

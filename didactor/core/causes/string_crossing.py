@@ -25,7 +25,7 @@ def string_crossing(case: Case) -> Iterator[Cause]:
     if not found:
         return
     says = "It goes wrong where the bow crosses to another string (BARS): cross on open strings first."
-    yield Cause.of(found, code="string_crossing", title="Crossing strings", says=says, confidence=0.75)
+    yield Cause.of(found, code="string_crossing", title="Crossing strings", category="hands", says=says, confidence=0.75)
 
 
 def _string(midi: int, open_strings: list[int]) -> int:

@@ -21,4 +21,6 @@ def trap(case: Case) -> Iterator[Cause]:
             continue
         pattern_bar, points_to = numbers[like.pattern], [n.id for n in played]
         says = f"Bar {fault.note.bar} begins like bar {pattern_bar} and goes on differently; what was played here is bar {pattern_bar}."
-        yield Cause.of([fault], code="trap", title="The like bar was played", says=says, confidence=0.92, points_to=points_to)
+        yield Cause.of(
+            [fault], code="trap", title="The like bar was played", category="notes", says=says, confidence=0.92, points_to=points_to
+        )
