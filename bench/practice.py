@@ -1,7 +1,7 @@
 """Practice in small steps: are attempts judged rightly, is their end recognised, is the kind of fault, and what is a plan worth?
 
-    bench/practice                   all five parts, some ten minutes of two cores
-    bench/practice --only kinds      one of them: verdicts, ends, kinds, plan, causes
+    bench/practice                   all six parts, some ten minutes of two cores
+    bench/practice --only kinds      one of them: verdicts, ends, kinds, plan, causes, staircase
     bench/practice --base 7000       other seeds; move on when single cases were looked at
     bench/practice --said            what was not right, one line each
     bench/practice --write           also refreshes its part of docs/benchmarks.md
@@ -45,6 +45,7 @@ from didactor.core.formats.analysis_json import result_of  # noqa: E402
 from didactor.core.instruments import BY_SLUG  # noqa: E402
 from didactor.core.judging.targets import Targets  # noqa: E402
 from didactor.core.planning.days import SLOWS_MIN, StoneNow, new_gain, next_return, plan_day  # noqa: E402
+from didactor.core.planning.staircase import LineRead, level_of, next_grade  # noqa: E402
 from didactor.core.practising.attempt import Asked, attend  # noqa: E402
 from didactor.core.practising.ending import Due, Look  # noqa: E402
 from didactor.core.practising.kinds import FaultKind, Place, Try, read_kind  # noqa: E402
@@ -61,7 +62,7 @@ VERDICTS, ENDS, STUDENTS, PLANS, CAUSES = 300, 200, 200, 1000, 160
 INSTRUMENTS = ("flute", "clarinet", "violin", "trumpet", "piano", "guitar", "cello", "alto-saxophone", "piano")
 ROOMS = ("bedroom", "kitchen", "classroom")
 SOURCES = ("timgm", "additive")
-PARTS = ("verdicts", "ends", "kinds", "plan", "causes")
+PARTS = ("verdicts", "ends", "kinds", "plan", "causes", "staircase")
 
 
 def music(rng: np.random.Generator, slug: str, seed: int) -> Expectation:
@@ -500,6 +501,41 @@ def causes(base: int, each: Callable[..., Any]) -> tuple[list[str], dict[str, An
     return rows, figures, [line for kind, told, line in found if any(code != kind for code in told)]
 
 
+# --- staircase ------------------------------------------------------------------------------------------------------
+
+READERS, LINES, NEAR_GRADES = 1000, 8, 1.5
+
+
+def staircase(base: int, each: Callable[..., Any]) -> tuple[list[str], dict[str, Any], list[str]]:
+    """Readers of a known level, who play four of five lines of their own grade, read eight lines."""
+    rng = np.random.default_rng((base, 6))
+    near, playable = 0, []
+    off = []
+    for _ in range(READERS):
+        level = float(rng.uniform(1.5, 11.5))
+        read: list[LineRead] = []
+        for number in range(LINES + 8):
+            grade = next_grade(read)
+            # Steeper and flatter readers than the rule thinks of.
+            chance = 1 / (1 + np.exp(-(np.log(4) + float(rng.uniform(0.8, 1.6)) * (level - grade))))
+            read.append(LineRead(grade=grade, playable=bool(rng.random() < chance)))
+            if number == LINES - 1:
+                off.append(level_of(read) - level)
+                near += abs(off[-1]) <= NEAR_GRADES
+        playable += [line.playable for line in read[LINES:]]
+    figures = {
+        "readers_met_percent": round(100 * near / READERS, 1),
+        "lines_playable_afterwards_percent": round(100 * statistics.mean(playable), 1),
+    }
+    rows = [
+        "| readers | within a grade and a half after eight lines, % | off, grades (median size) | playable of the next eight, % |",
+        "|---|---|---|---|",
+        f"| {READERS} | {figures['readers_met_percent']} | {statistics.median(abs(o) for o in off):.2f} "
+        f"| {figures['lines_playable_afterwards_percent']} |",
+    ]
+    return rows, figures, []
+
+
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--only", action="append", choices=PARTS)
@@ -507,7 +543,7 @@ def main() -> int:
     for flag in ("--write", "--said"):
         parser.add_argument(flag, action="store_true")
     options = parser.parse_args()
-    parts = {"verdicts": verdicts, "ends": ends, "kinds": kinds, "plan": plan, "causes": causes}
+    parts = {"verdicts": verdicts, "ends": ends, "kinds": kinds, "plan": plan, "causes": causes, "staircase": staircase}
     tables, figures = [], {}
     with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
         for name in options.only or PARTS:

@@ -13,12 +13,13 @@ from didactor.assignments.sheets import sheet_to_play
 from didactor.core.practising.crossing import COUNTS
 from didactor.core.practising.remedies import Exercise
 from didactor.core.score.expected import Expectation
-from didactor.library.notation import expectation_of, expectation_of_passage
+from didactor.core.score.study.payoff import payoffs
+from didactor.library.notation import expectation_of, expectation_of_passage, read_part
 from didactor.people.models import Person
 from didactor.practice.models import Attempt, Remedy
 from didactor.practice.music import music_of_exercise, music_of_stone
 from didactor.practice.plan import habit_of, minutes_by_day, today_of
-from didactor.practice.state import State, as_data, minutes_played, tally_of_remedy
+from didactor.practice.state import State, as_data, failed_in, hardness_of, minutes_played, tally_of_remedy
 
 #: Of the log, days, attempts that can be heard, and remedies that are shown.
 DAYS_SHOWN, ATTEMPTS_SHOWN, REMEDIES_SHOWN = 14, 12, 5
@@ -40,6 +41,7 @@ def crossing_page(state: State, person: Person) -> dict[str, Any]:
         "today": today_of(state),
         "habit": habit_of(state),
         "weekdays": [(day, calendar.day_name[day], day in habit_of(state).days_off) for day in range(7)],
+        "pays": payoffs(read_part(task.passage.revision_id, task.passage.part), hardness_of(task), failed_in(state.attempts)),
         "days": minutes_by_day(state.attempts)[:DAYS_SHOWN],
         "last_ones": [a for a in reversed(state.attempts) if not a.by_hand][:ATTEMPTS_SHOWN],
         "remedies": list(task.remedies.order_by("-made_at")[:REMEDIES_SHOWN]),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -13,7 +14,8 @@ from didactor.assignments.models import Task
 from didactor.core.planning.tempi import rungs
 from didactor.core.practising.crossing import Attempt as Counted
 from didactor.core.practising.crossing import Crossing, Kind, Order, Outcome, Stone, clean_tempo_of_bars, crossing, stones_of
-from didactor.library.notation import expectation_of_passage
+from didactor.core.score.study.payoff import weights
+from didactor.library.notation import expectation_of_passage, read_part
 from didactor.library.study import difficulty_of
 from didactor.practice.models import Attempt, Remedy
 
@@ -61,7 +63,7 @@ def _state(task: Task, attempts: Sequence[Attempt], remedy: Remedy | None) -> St
     if chosen is None:
         return None
     numbers = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
-    hardness = _hardness(task, task.targets.middle_qpm) if chosen.order is Order.HARDEST_FIRST else {}
+    hardness = _worth(task, attempts) if chosen.order is Order.HARDEST_FIRST else {}
     stones = stones_of(segments_of(task, chosen.bars), numbers, hardness)
     if not stones:
         return None
@@ -116,11 +118,22 @@ def summaries(tasks: Sequence[Task]) -> dict[int, Summary]:
     return found
 
 
-def _hardness(task: Task, tempo_qpm: float) -> dict[str, float]:
+def hardness_of(task: Task) -> dict[str, float]:
     """How hard each bar is against the hardest."""
-    bars = difficulty_of(task.passage, tempo_qpm).bars
+    bars = difficulty_of(task.passage, task.targets.middle_qpm).bars
     most = max((bar.value for bar in bars), default=0.0) or 1.0
     return {bar.number: bar.value / most for bar in bars}
+
+
+def failed_in(attempts: Sequence[Attempt]) -> dict[str, int]:
+    """How often something went wrong in each bar."""
+    return dict(Counter(a.bar for a in attempts if a.bar and a.counts_as is Outcome.FAULT))
+
+
+def _worth(task: Task, attempts: Sequence[Attempt]) -> dict[str, float]:
+    """The order in which the hardest come first: what is hard, comes back and fails."""
+    part = read_part(task.passage.revision_id, task.passage.part)
+    return weights(part, hardness_of(task), failed_in(attempts))
 
 
 def tally_of_remedy(remedy: Remedy) -> int:

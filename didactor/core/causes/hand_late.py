@@ -2,21 +2,29 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from didactor.core.causes.case import Case
+from didactor.core.causes.case import Case, Fault
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.hearing.hearing import Status
 
-#: One hand is late so often, and the other one this much less.
-FEWEST, OTHER_SHARE = 3, 0.25
+#: One hand comes so much after the other at a moment that both begin, so often; the other way round hardly ever.
+LATE_S, FEWEST, OTHER_SHARE = 0.08, 3, 0.25
 
 
 @cause("hand_late")
 def hand_late(case: Case) -> Iterator[Cause]:
     """Of two hands one comes late again and again: it is not prepared in time."""
-    staves = sorted({note.staff for note in case.order})
-    if len(staves) != 2:
-        return
-    late = {staff: [f for f in case.faults if f.kind == "late" and f.note.staff == staff] for staff in staves}
-    for staff, other in (staves, staves[::-1]):
+    moments: dict[tuple[str, int, float], dict[int, Fault]] = {}
+    for index, note in enumerate(case.order):
+        if note.status is Status.CORRECT and note.onset_s is not None:
+            moments.setdefault((note.bar, note.pass_, note.beat), {})[note.staff] = Fault(index=index, note=note, kind="late")
+    late: dict[int, list[Fault]] = {1: [], 2: []}
+    for found in moments.values():
+        if set(found) != {1, 2}:
+            continue
+        apart = (found[2].note.onset_s or 0.0) - (found[1].note.onset_s or 0.0)
+        if abs(apart) >= LATE_S:
+            late[2 if apart > 0 else 1].append(found[2 if apart > 0 else 1])
+    for staff, other in ((1, 2), (2, 1)):
         own, theirs = late[staff], late[other]
         if len(own) < FEWEST or len(theirs) > OTHER_SHARE * len(own):
             continue

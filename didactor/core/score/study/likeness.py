@@ -70,6 +70,21 @@ def likenesses(part: Part) -> list[Likeness]:
     return found
 
 
+def compared(part: Part) -> dict[tuple[int, int], tuple[Kind, int]]:
+    """Every pair of bars that are alike, the later index first, with how they are and how many semitones the later one is higher."""
+    contents = {index: content for index, content in _contents(part).items() if content.slots}
+    found = {}
+    for index, own in contents.items():
+        for other, pattern in contents.items():
+            if other >= index:
+                break
+            alone = [(other, pattern)]
+            match = _exact(index, own, alone) or _transposed(index, own, alone) or _almost(index, own, alone)
+            if match is not None:
+                found[index, other] = (match.kind, match.semitones)
+    return found
+
+
 def _contents(part: Part) -> dict[int, _Content]:
     chords = sorted(part.chords, key=lambda c: (c.bar_index, c.onset_quarters))
     by_bar: dict[int, dict[tuple[int, int], list[Note]]] = {bar.index: {} for bar in part.bars}
