@@ -1,6 +1,6 @@
 """How soon is the verdict on an attempt on the screen? Over the real page, with a web server, processes that listen, and a browser.
 
-    bench/attempts            20 attempts of 8 s by one student, 10 by each of two at once; some eight minutes
+    bench/attempts            12 attempts of 8 s by one student, 10 by each of two at once; some six minutes
     bench/attempts --write    also refreshes its part of docs/benchmarks.md
 
 Needs the project's database (bin/start or bin/test made it); uses a test database, a server and a browser of its own. A simulated player
@@ -34,7 +34,7 @@ from didactor.practice.music import music_of_stone  # noqa: E402
 from didactor.practice.state import state_of  # noqa: E402
 from tests.browser.student import playing, student_script  # noqa: E402
 
-ALONE, TOGETHER = 20, 10
+ALONE, TOGETHER = 12, 10
 TEMPO, BARS = 92.0, "5-7"
 TAKEN_FOR = {"clean": "taken for faultless", "fault": "for faulty", "unsure": "not told"}
 #: The student's script tells when the last note was due to end; this one when the verdict's words came.
