@@ -16,10 +16,9 @@ DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 
 
-def sign_in(browser: Browser, base: str, who: str, size: dict[str, int], paper: str = "light") -> Page:
+def sign_in(browser: Browser, base: str, who: str, size: dict[str, int]) -> Page:
     demo = (STATE / "demo.txt").read_text()
     context = browser.new_context(viewport=size, device_scale_factor=1)
-    context.add_cookies([{"name": "paper", "value": paper, "url": base}])
     page = context.new_page()
     page.goto(f"{base}/sign-in/")
     if who == "teacher":
@@ -80,9 +79,6 @@ def main(base: str) -> None:
         page.locator(".wide g.note g.notehead").nth(12).click(force=True)
         page.locator(".note-form").wait_for()
         shoot(page, "passage", whole=True)
-        page = sign_in(browser, base, "teacher", DESK, paper="dark")
-        page.get_by_role("link", name="Ylva Tarnholm").first.click()
-        shoot(page, "desk-take-dark")
         page = sign_in(browser, base, "Inge Vadholm", DESK)
         page.get_by_role("link", name="Slack Water").click()
         page.get_by_role("link", name="listen back").last.click()
@@ -91,6 +87,10 @@ def main(base: str) -> None:
         page.get_by_role("link", name="Weather Report").click()
         page.get_by_role("link", name="Take 1").click()
         shoot(page, "take-heard")
+        page.go_back()
+        page.get_by_role("link", name="Practise it").click()
+        page.locator(".stone.at").first.wait_for()
+        shoot(page, "crossing")
         page = sign_in(browser, base, "Paavo Lindskar", PHONE)
         page.get_by_role("link", name="Kelp Lines").click()
         page.get_by_role("link", name="Look first").click()

@@ -54,14 +54,14 @@ def calendar_of(person: Person) -> bytes:
 
 
 def _of_family(person: Person) -> Iterator[icalendar.Event]:
-    tasks = Task.objects.visible_to(person).for_lists().exclude(state=TaskState.PASSED).order_by("assignment__due_at")[:MOST]
+    tasks = Task.objects.visible_to(person).given().for_lists().exclude(state=TaskState.PASSED).order_by("assignment__due_at")[:MOST]
     for task in tasks:
         whose = f" ({task.enrolment.student.name})" if person.is_guardian else ""
         yield _event(f"task-{task.pk}", task.due_at, f"{task.assignment.title}{whose}", f"{task.tempo_in_words}. {task.state_in_words}.")
 
 
 def _of_teacher(person: Person) -> Iterator[icalendar.Event]:
-    for assignment in Assignment.objects.visible_to(person).with_progress().order_by("-due_at")[:MOST]:
+    for assignment in Assignment.objects.visible_to(person).given().with_progress().order_by("-due_at")[:MOST]:
         come = assignment.task_count - assignment.open_count
         yield _event(
             f"assignment-{assignment.pk}", assignment.due_at, assignment.title, f"{come} of {assignment.task_count} have handed in."

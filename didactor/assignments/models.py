@@ -145,6 +145,9 @@ class Assignment(models.Model):
     to_the_end = models.BooleanField(default=False, help_text="A take is handed in after it was played to its end.")
     first_kept = models.BooleanField(default=False, help_text="The first take is kept beside the one that is handed in.")
     crossing = models.JSONField(default=dict, blank=True, help_text="What the teacher set of its practice; see crossing.py.")
+    own_grade = models.PositiveSmallIntegerField(
+        null=True, blank=True, help_text="Of a line that a student reads at sight by themselves: how hard it is. Nothing is handed in."
+    )
     spoken = models.FileField(upload_to="spoken/%Y/%m/", blank=True)
     series = models.ForeignKey(Series, on_delete=models.SET_NULL, null=True, blank=True, related_name="assignments")
     version = models.PositiveIntegerField(default=1)

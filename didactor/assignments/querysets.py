@@ -19,6 +19,10 @@ class AssignmentQuerySet(models.QuerySet[Any]):
             return self.none()
         return self.filter(studio=person.studio)
 
+    def given(self) -> AssignmentQuerySet:
+        """Without the lines that students read at sight by themselves."""
+        return self.filter(own_grade=None)
+
     def with_progress(self) -> AssignmentQuerySet:
         """With the number of tasks in each state of interest."""
         return self.annotate(
@@ -45,10 +49,14 @@ class TaskQuerySet(models.QuerySet[Any]):
         """Answers in words that nobody has taken yet, oldest first."""
         return self.visible_to(teacher).filter(state="handed_in", answered_at__isnull=False).order_by("answered_at")
 
+    def given(self) -> TaskQuerySet:
+        """Without the lines that a student reads at sight by themselves."""
+        return self.filter(assignment__own_grade=None)
+
     def on_the_stand(self) -> TaskQuerySet:
         """In the teacher's order, the rest by date; what is passed comes last."""
         passed = models.Case(models.When(state="passed", then=1), default=0)
-        return self.order_by(passed, models.F("assignment__place").asc(nulls_last=True), "assignment__due_at", "pk")
+        return self.given().order_by(passed, models.F("assignment__place").asc(nulls_last=True), "assignment__due_at", "pk")
 
     def for_lists(self) -> TaskQuerySet:
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group", "found_out").defer(

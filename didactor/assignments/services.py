@@ -108,7 +108,7 @@ def open_for(enrolment: Enrolment) -> QuerySet[Assignment]:
     if enrolment.group_id is None:
         return Assignment.objects.none()
     group = Task.objects.filter(enrolment__group=enrolment.group_id, withdrawn_at=None, state__in=(TaskState.OPEN, TaskState.IN_WORK))
-    return Assignment.objects.filter(due_at__gt=timezone.now(), tasks__in=group).exclude(tasks__enrolment=enrolment).distinct()
+    return Assignment.objects.given().filter(due_at__gt=timezone.now(), tasks__in=group).exclude(tasks__enrolment=enrolment).distinct()
 
 
 @dataclass(frozen=True, kw_only=True)

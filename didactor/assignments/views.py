@@ -27,7 +27,7 @@ from didactor.web.numbers import read_id
 
 @teacher_only
 def index(request: Request) -> HttpResponse:
-    assignments = Assignment.objects.visible_to(request.user).with_progress()[:200]
+    assignments = Assignment.objects.visible_to(request.user).given().with_progress()[:200]
     series = Series.objects.filter(studio=request.user.studio, assignments__isnull=False).distinct()
     return render(request, "assignments/index.html", {"assignments": assignments, "series": series})
 

@@ -12,6 +12,8 @@ urlpatterns = [
     path("<int:pk>/remedy/", views.remedy, name="remedy"),
     path("<int:pk>/habit/", views.habit, name="habit"),
     path("<int:pk>/model/", views.model, name="model"),
+    path("reading/<int:pk>/", views.reading, name="reading"),
+    path("reading/<int:pk>/next/", views.next_line, name="new_line"),
     path("attempts/<uuid:pk>/", views.piece, name="piece"),
     path("attempts/<uuid:pk>/sound/", views.sound, name="sound"),
 ]

@@ -11,15 +11,18 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from didactor.assignments.models import Task
+from didactor.core.errors import CoreError
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.sounds import sound_at
+from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
 from didactor.practice import services
 from didactor.practice.live import AWAY, GOING, ask
 from didactor.practice.models import Attempt, OutcomeChoices
 from didactor.practice.pages import crossing_data, crossing_page, told
+from didactor.practice.reading import ReadingRefused, level_in_words, new_line, reading_of
 from didactor.practice.state import State, state_of
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
@@ -193,6 +196,33 @@ def model(request: Request, pk: int) -> HttpResponse:
     if not sound.sound:
         return JsonResponse({"waiting": True})
     return JsonResponse({"url": reverse("library:model_sound", args=[sound.pk]), "leadS": LEAD_S, "tempo": tempo})
+
+
+@anybody
+def reading(request: Request, pk: int) -> HttpResponse:
+    """What was read at sight by oneself, and the next line."""
+    enrolment = get_object_or_404(Enrolment.objects.visible_to(request.user).select_related("student"), pk=pk)
+    found = reading_of(enrolment)
+    context = {
+        "enrolment": enrolment,
+        "reading": found,
+        "level": level_in_words(found, enrolment),
+        "reads_here": enrolment.student_id == request.user.pk,
+    }
+    return render(request, "practice/reading.html", context)
+
+
+@student_only
+@require_POST
+def next_line(request: Request, pk: int) -> HttpResponse:
+    """The next line, sealed."""
+    enrolment = get_object_or_404(Enrolment.objects.visible_to(request.user), pk=pk)
+    try:
+        task = new_line(student=request.user, enrolment=enrolment)
+    except (ReadingRefused, CoreError) as error:
+        messages.error(request, str(error))
+        return redirect("practice:reading", pk=pk)
+    return redirect("task", pk=task.pk)
 
 
 @anybody

@@ -43,7 +43,7 @@ def assignment(request: Request, pk: int) -> HttpResponse:
 def student(request: Request, pk: int) -> HttpResponse:
     """One student's passages, the newest first."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
-    rows = task_rows(Task.objects.visible_to(request.user).filter(enrolment__student=person).for_lists())
+    rows = task_rows(Task.objects.visible_to(request.user).given().filter(enrolment__student=person).for_lists())
     offered = [(enrolment, found) for enrolment in person.enrolments.all() for found in open_for(enrolment)]
     return render(request, "progress/student.html", {"person": person, "rows": rows, "offered": offered})
 

@@ -52,7 +52,14 @@ def index(request: Request) -> HttpResponse:
     """The student's passages of the week on one page; a guardian sees those of each ward."""
     people = Person.objects.visible_to(request.user).students()
     mine = Task.objects.visible_to(request.user).for_lists().on_the_stand()
-    stands = [{"student": person, "rows": task_rows(mine.filter(enrolment__student=person))} for person in people]
+    stands = [
+        {
+            "student": person,
+            "rows": task_rows(mine.filter(enrolment__student=person)),
+            "readers": [e for e in person.enrolments.active() if e.reads_notes and find_instrument(e.instrument).pitched],
+        }
+        for person in people
+    ]
     today = timezone.localdate()
     monday = today - timedelta(days=today.weekday())
     notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")

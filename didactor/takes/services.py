@@ -343,6 +343,8 @@ def submit_take(*, take: Take) -> Submission:
     existing = Submission.objects.filter(take=take).first()
     if existing is not None:
         return existing
+    if task.assignment.own_grade is not None:
+        raise TakeRefused("This line is your own: nothing of it is handed in.")
     if take.on_the_way is not None:
         raise TakeRefused(f"This was a step on the way. Hand in a take of: {task.assignment.step_title}.")
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):

@@ -125,6 +125,8 @@ EXPECTED = {
     "stand:submit": YLVA,
     "stand:delete": YLVA,
     "practice:crossing": BOTH,
+    "practice:reading": BOTH,
+    "practice:new_line": YLVA,
     "practice:state": YLVA,
     "practice:begin": YLVA,
     "practice:by_hand": YLVA,
@@ -250,6 +252,7 @@ class EveryAddressScene(scenes.OwnFolders):
                 f"practice:{n}": [scene.task.pk] for n in ("crossing", "state", "begin", "by_hand", "take_back", "remedy", "habit", "model")
             },
             **{f"practice:{n}": [cls.attempt.pk] for n in ("piece", "sound")},
+            **{f"practice:{n}": [scene.ylva.pk] for n in ("reading", "new_line")},
             "takes:upload": [cls.upload.pk],
             "stand:upload_file": [scene.task.pk],
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
@@ -322,6 +325,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "habit",
             "model",
             "piece",
+            "new_line",
             "sounds",
         )
         return (self.client.post(url) if posted else self.client.get(url)).status_code

@@ -1,6 +1,5 @@
 // The take's player: plays, follows the notes on the score, plays one note, one bar or one place, loops bars, slows down.
 
-import { Film } from "./film.js";
 import { Playhead, barSpan, clock, noteAt, wavePath } from "./timeline.js";
 
 let box = null;
@@ -12,11 +11,17 @@ function start() {
   const wave = box.querySelector("[data-wave]");
   const head = new Playhead(data.delay);
   let shown = null;
-  const films = [...box.querySelectorAll("[data-film]")].map((figure, i) => {
-    const film = new Film(figure);
-    film.show({ film: data.films[i].url, laid: data.films[i].places });
-    return film;
-  });
+  // Most takes have no picture: what shows one is fetched only then.
+  const films = [];
+  if (data.films.length) {
+    import("./film.js").then(({ Film }) => {
+      box.querySelectorAll("[data-film]").forEach((figure, i) => {
+        const film = new Film(figure);
+        film.show({ film: data.films[i].url, laid: data.films[i].places });
+        films.push(film);
+      });
+    });
+  }
   box.hidden = false;
   audio.preservesPitch = true;
   drawWave(wave, data);

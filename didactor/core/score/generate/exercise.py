@@ -15,6 +15,7 @@ from didactor.core.score.generate.patterns import CHORD_FIGURES, DIRECTIONS, FIG
 from didactor.core.score.generate.pitches import CHORDS, SCALES, TONICS, Ladder, chord_ladder, near_tonic, scale_ladder
 from didactor.core.score.generate.rhythm_lines import rhythm_text
 from didactor.core.score.generate.sight_reading import LEVELS, sight_reading
+from didactor.core.score.generate.two_hands import two_hands
 from didactor.core.score.generate.variation import notes_that_take, vary
 from didactor.core.score.write.as_musicxml import Line, write_musicxml
 
@@ -209,6 +210,34 @@ class SightReading(Exercise):
         return Line(text=text, name="Melody", fifths=ladder.fifths, beats=beats, beat_type=beat_type)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SightReadingTwoHands(Exercise):
+    """The same on two staves."""
+
+    kind: ClassVar[str] = "sight_reading_two_hands"
+    bars: int = 8
+    level: str = "elementary"
+    metre: str = "4/4"
+    tonic: str = "C"
+    seed: int = 1
+
+    def __post_init__(self) -> None:
+        _choose(self.level, LEVELS, "level")
+        _choose(self.metre, METRES, "metre")
+        _choose(self.tonic, TONICS, "key note")
+        _within(self.bars, 2, 64, "The number of bars")
+
+    @property
+    def title(self) -> str:
+        return f"Sight-reading for two hands, {LEVELS[self.level].title.lower()}, {key_in_words(self.tonic)} major, no. {self.seed}"
+
+    def line(self) -> Line:
+        beats, beat_type = METRES[self.metre]
+        upper, lower = (scale_ladder("major", near_tonic(self.tonic, middle), 2) for middle in (67, 48))
+        text, left = two_hands(upper.up, lower.up, self.bars, beats, beat_type, self.level, self.seed)
+        return Line(text=text, lower=left, name="Piano", fifths=upper.fifths, beats=beats, beat_type=beat_type)
+
+
 #: A rhythm that fewer of a melody's notes take is no variation of it.
 LEAST_FITTING = 0.25
 
@@ -246,7 +275,7 @@ class Variation(Exercise):
         return Line(text=text, name="Melody", fifths=self.fifths, beats=beats, beat_type=beat_type)
 
 
-KINDS: dict[str, type[Any]] = {k.kind: k for k in (Scale, Arpeggio, RhythmLine, Chart, SightReading, Variation)}
+KINDS: dict[str, type[Any]] = {k.kind: k for k in (Scale, Arpeggio, RhythmLine, Chart, SightReading, SightReadingTwoHands, Variation)}
 STROKE_PATTERNS = BARS_OF_STROKES
 
 
