@@ -65,7 +65,7 @@ def graded_line(grade: int, seed: int, *, hands: int = 1, trouble: str = "") -> 
 
 def _much_of(trouble: str, kind: str, choices: dict[str, Any]) -> float:
     """How much of what a reader gets wrong a line has: leaps, or changes of value."""
-    tokens = [token.split(":") for token in KINDS[kind](**choices).line().text.replace("|", " ").split() if ":" in token]
+    tokens: list[list[str]] = [token.split(":") for token in KINDS[kind](**choices).line().text.replace("|", " ").split() if ":" in token]
     if trouble == "rhythm":
         return sum(a[1] != b[1] for a, b in itertools.pairwise(tokens)) / max(1, len(tokens))
     letters = [("CDEFGAB".index(t[0][0]) + 7 * int(t[0].rstrip("~")[-1])) for t in tokens if t[0][0] in "CDEFGAB"]
