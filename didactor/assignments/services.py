@@ -157,11 +157,18 @@ def _fitting(passage: Passage, fields: dict[str, Any]) -> dict[str, Any]:
     """The fields with a goal that the passage allows: without notation only the pulse, or listening.
 
     Raises:
-        PassageError: a step that the passage cannot have, as chords to strum where none are written.
+        PassageError: a step that the passage cannot have, as chords to strum where none are written; bars to practise that are not in it.
     """
     piece = passage.revision.piece
     if not piece.has_notation and fields.get("step") != "listen":
         return {**fields, "step": "listen" if piece.is_recording else "pulse"}
+    if bars := (fields.get("crossing") or {}).get("bars"):
+        part = read_part(passage.revision_id, passage.part)
+        inside = {bar.index for bar in bars_between(part, passage.bars)}
+        if not {bar.index for bar in bars_between(part, bars)} <= inside:
+            raise PassageError(
+                "assignment.crossing", f"Practice “of bars {bars}” is not inside the passage, which has {passage.bars_in_words}."
+            )
     steps = steps_to(fields.get("before_steps") or [], fields.get("step") or "play")
     expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
     for step in steps:

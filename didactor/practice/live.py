@@ -147,7 +147,7 @@ def _answer(door: socket.socket) -> None:
             close_old_connections()
             try:
                 request = json.loads(line.makefile("rb").readline(200))
-                state = look_at(uuid.UUID(request["attempt"]))
+                state = look_at(uuid.UUID(str(request["attempt"])))
             except (OSError, ValueError, KeyError, TypeError):
                 state = AWAY
             except Exception:

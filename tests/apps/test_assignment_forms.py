@@ -61,6 +61,20 @@ class FormTests(scenes.OwnFolders, TestCase):
         ):
             self.assertIn(words, self.refused(tempo=92, ladder=ladder).get("ladder", ""), ladder)
 
+    def test_a_crossing_is_kept_together_and_a_rule_without_sense_is_refused(self):
+        form = self.form(crossing_good=3, crossing_of=5, crossing_counts="all", crossing_bars="3-6", crossing_overnight="on")
+        self.assertTrue(form.is_valid(), form.errors)
+        kept = form.assignment_fields()["crossing"]
+        self.assertEqual(kept, {"good": 3, "of": 5, "counts": "all", "bars": "3-6", "overnight": True})
+        self.assertEqual(as_typed({"crossing": kept})["crossing_bars"], "3-6")
+        self.assertIn("makes no sense", self.refused(crossing_good=3, crossing_of=2)["crossing_good"])
+        for good in (0, 11, "²"):
+            self.assertIn("crossing_good", self.refused(crossing_good=good), good)
+        self.assertIn("crossing_tempo", self.refused(crossing_tempo="nan"))
+        unticked = self.form(crossing_good=2)
+        self.assertTrue(unticked.is_valid())
+        self.assertEqual(unticked.assignment_fields()["crossing"], {"good": 2, "overnight": False})
+
     def test_a_range_of_tempi_is_the_right_way_round(self):
         self.assertEqual(self.refused(tempo=80, tempo_to=80), {})
         self.assertIn("below the lower", self.refused(tempo=80, tempo_to=79)["tempo_to"])

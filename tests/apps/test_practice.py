@@ -15,6 +15,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task, TaskState
+from didactor.assignments.services import assign
+from didactor.core.errors import PassageError
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.verdict import Verdict
 from didactor.practice import jobs, live
@@ -246,6 +248,26 @@ class CrossingTests(PracticeScene):
                 self.assertNotContains(self.client.get(reverse("task", args=[self.task.pk])), "Practise it")
                 Assignment.objects.update(**kept)
         self.assertContains(self.client.get(reverse("task", args=[self.task.pk])), "Practise it")
+
+
+class BarsOfACrossingTests(PracticeScene):
+    def test_bars_that_are_not_in_the_passage_are_refused_when_it_is_given_out(self):
+        fields = {"title": "x", "due_at": timezone.now() + timedelta(days=1), "tempo": 80.0, "band_percent": 5.0}
+        for bars in ("9-12", "6-3", "x"):
+            with self.subTest(bars=bars), self.assertRaises(PassageError):
+                assign(
+                    teacher=self.scene.teacher,
+                    passage=self.scene.passage,
+                    enrolments=[self.scene.ylva],
+                    fields={**fields, "crossing": {"bars": bars}},
+                )
+        made = assign(
+            teacher=self.scene.teacher,
+            passage=self.scene.passage,
+            enrolments=[self.scene.ylva],
+            fields={**fields, "crossing": {"bars": "3-6"}},
+        )
+        self.assertEqual(state_of(made.tasks.get()).stones[0].bars, "3-4")
 
 
 class RemedyTests(PracticeScene):

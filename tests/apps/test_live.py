@@ -1,0 +1,79 @@
+"""The socket behind which the ear listens: one line each way, and nothing that is sent to it ends it."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import tempfile
+import threading
+import uuid
+from pathlib import Path
+from unittest import mock
+
+from django.test import SimpleTestCase, override_settings
+
+from didactor.practice import live
+
+
+@override_settings(LISTEN_HERE=False)
+class SocketTests(SimpleTestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        path = Path(folder.name) / "live.sock"
+        self.path = path
+        for patch in (
+            mock.patch.object(live, "socket_path", return_value=path),
+            mock.patch.object(live, "close_old_connections"),
+            mock.patch.object(live, "CONNECT_S", 0.3),
+        ):
+            patch.start()
+            self.addCleanup(patch.stop)
+        door = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        door.bind(str(path))
+        door.listen(4)
+        self.addCleanup(door.close)
+        self.answers: list[object] = []
+        look = mock.patch.object(live, "look_at", side_effect=self.look)
+        look.start()
+        self.addCleanup(look.stop)
+        threading.Thread(target=self.serve, args=(door,), daemon=True).start()
+
+    def serve(self, door: socket.socket) -> None:
+        with contextlib.suppress(OSError):
+            live._answer(door)
+
+    def look(self, attempt_id: uuid.UUID) -> str:
+        answer = self.answers.pop(0)
+        if isinstance(answer, Exception):
+            raise answer
+        return f"{answer}"
+
+    def test_an_answer_comes_back(self):
+        self.answers = ["going", "over"]
+        self.assertEqual([live.ask(uuid.uuid4()), live.ask(uuid.uuid4())], ["going", "over"])
+
+    def test_what_goes_wrong_in_one_attempt_is_away_and_ends_nothing(self):
+        self.answers = [RuntimeError("the ear fell over"), "going"]
+        with self.assertLogs("didactor.practice.live", "ERROR"):
+            self.assertEqual(live.ask(uuid.uuid4()), "away")
+        self.assertEqual(live.ask(uuid.uuid4()), "going")
+
+    def test_nonsense_and_silence_are_away(self):
+        self.answers = ["going"]
+        for sent in (b"nonsense\n", b'{"attempt": 7}\n', b'{"attempt": "x"}\n', b"[]\n", b"x" * 5000 + b"\n", b""):
+            with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
+                line.connect(str(self.path))
+                if sent:
+                    line.sendall(sent)
+                line.settimeout(2)
+                self.assertIn(b"away", line.recv(100) if sent else b"away", sent)
+        self.assertEqual(live.ask(uuid.uuid4()), "going")
+
+
+class NameTests(SimpleTestCase):
+    def test_names_of_sockets_are_short(self):
+        with override_settings(STATE=Path("/" + "long/" * 40)):
+            self.assertLess(len(str(live.socket_path())), 108)
+        with override_settings(STATE=Path("/srv/didactor")):
+            self.assertEqual(str(live.socket_path()), "/srv/didactor/live.sock")
