@@ -93,6 +93,7 @@ class VerdictTests(SimpleTestCase):
         note = next(n.id for n in expectation(TUNE, BARS).notes if (n.bar, n.beat) == ("6", 0.0))
         self.assertIsNot(judged(wrong, leave_out=frozenset({note})).code, "notes.wrong_pitch")
         self.assertEqual(judged(wrong, leave_out=frozenset({note})).at_fault, ())
+        self.assertIn("cannot be told here", judged(leave_out=frozenset({note})).says)
 
     def test_silence_talk_and_other_bars_take_nothing_back(self):
         silent = np.zeros(8 * RATE_HZ, dtype=np.float32)

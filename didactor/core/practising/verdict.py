@@ -39,7 +39,7 @@ DOUBTFUL_IN, DOUBTFUL_OF = 2, 3
 class Verdict:
     """``says``: what was heard, in words, with its place; ``start_s`` and ``end_s`` where it can be heard. ``at_fault`` and ``doubtful``
     are ids of notes: wrong or missed, and not to be told; ``heard`` the sounding MIDI number in place of each one at fault, None where
-    it is missing. ``matched``: share of the written notes that sounded as written.
+    it is missing.
     """
 
     outcome: Outcome
@@ -51,7 +51,6 @@ class Verdict:
     at_fault: tuple[str, ...] = ()
     heard: tuple[int | None, ...] = ()
     doubtful: tuple[str, ...] = ()
-    matched: float = 0.0
 
 
 def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str] = ()) -> Verdict:
@@ -66,12 +65,10 @@ def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str
         problem = analysis.quality.problems[-1] if analysis.quality.problems else None
         return Verdict(outcome=Outcome.UNSURE, says=problem.text if problem else "This could not be judged.", code="sound")
     judged = [n for n in evidence.notes if not n.note.grace and not n.note.optional and n.note.id not in leave_out]
-    matched = sum(n.status is Status.CORRECT for n in judged) / max(1, len(judged))
     wrong = [n for n in judged if n.status in (Status.WRONG_PITCH, Status.MISSED) and n.confidence >= SURE]
     doubtful = [n for n in judged if n.status is Status.UNCERTAIN or (n.status is not Status.CORRECT and n.confidence < SURE)]
     known = Verdict(
         outcome=Outcome.CLEAN,
-        matched=matched,
         at_fault=tuple(n.note.id for n in wrong),
         heard=tuple(n.heard_midi if n.status is Status.WRONG_PITCH else None for n in wrong),
         doubtful=tuple(n.note.id for n in doubtful),
@@ -86,6 +83,9 @@ def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str
         note = doubtful[0].note
         says = f"Bar {note.bar}: {evidence.in_words(note)} could not be told, so this one neither counts nor takes the count back."
         return replace(known, outcome=Outcome.UNSURE, says=says, bar=note.bar, code="doubtful")
+    left_out = next((n.note for n in evidence.notes if n.note.id in leave_out), None)
+    if left_out is not None:
+        return replace(known, says=f"Bar {left_out.bar}: {evidence.in_words(left_out)} cannot be told here, so it does not count.")
     return known
 
 

@@ -177,7 +177,7 @@ function over(told) {
 }
 
 function tell({ attempt: was, crossing }) {
-  const words = { clean: "Without a fault.", fault: was.says || "Not yet.", unsure: was.says, unheard: "It is being heard; it counts in a moment.", trial: was.was === "clean" ? "A trial run, without a fault." : `A trial run. ${was.says}` };
+  const words = { clean: `Without a fault. ${was.says}`.trim(), fault: was.says || "Not yet.", unsure: was.says, unheard: "It is being heard; it counts in a moment.", trial: was.was === "clean" ? "A trial run, without a fault." : `A trial run. ${was.says}` };
   show(crossing);
   fault(words[was.outcome]);
   thumb.dataset.outcome = was.outcome;
