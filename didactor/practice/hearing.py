@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from datetime import timedelta
 
@@ -142,3 +143,17 @@ def discard_old_sounds() -> int:
         default_storage.delete(name)
         count += 1
     return count
+
+
+def forget_left_overnight() -> int:
+    """Attempts that were begun and never ended, a day ago and more. Returns how many."""
+    return forget_left(Attempt.objects.filter(ended=False, made_at__lt=timezone.now() - timedelta(days=1)))
+
+
+def forget_left(attempts: Iterable[Attempt]) -> int:
+    """A page that was closed in the middle leaves an attempt: it counts for nothing, and its samples only take room."""
+    left = list(attempts)
+    for attempt in left:
+        forget_samples(attempt)
+    Attempt.objects.filter(pk__in=[attempt.pk for attempt in left]).delete()
+    return len(left)

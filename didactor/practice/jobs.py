@@ -33,5 +33,6 @@ def keep_sound(attempt_id: str) -> None:
 @app.periodic(cron="41 3 * * *")
 @app.task(queue="upkeep", queueing_lock="discard_attempts", pass_context=False)
 def discard_attempts(timestamp: int) -> None:
-    """Every night: sounds of attempts that are older than three weeks go."""
+    """Every night: sounds of attempts that are older than three weeks go, and attempts that were left in the middle."""
     hearing.discard_old_sounds()
+    hearing.forget_left_overnight()

@@ -20,7 +20,7 @@ from django.conf import settings
 from django.db import close_old_connections, connections
 
 from didactor.core.errors import CoreError
-from didactor.core.practising.attempt import attend
+from didactor.core.practising.attempt import Asked, attend
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.ending import Look
 from didactor.core.practising.verdict import Verdict
@@ -35,6 +35,9 @@ logger = logging.getLogger(__name__)
 CONNECT_S, ANSWER_S = 0.5, 6.0
 #: How an attempt stands: it goes on, it is over and judged, or nobody listens.
 GOING, OVER, AWAY = "going", "over", "away"
+#: Attempts whose music is kept in memory, the latest ones.
+MOST_KEPT = 32
+_KEPT: dict[uuid.UUID, Asked] = {}
 #: Names of sockets are short on every system.
 _LONGEST_NAME = 100
 
@@ -73,7 +76,7 @@ def look_at(attempt_id: uuid.UUID) -> str:
         return OVER
     samples = samples_of(attempt)
     try:
-        heard = attend(samples, asked(attempt), _last_look(attempt))
+        heard = attend(samples, _asked(attempt), _last_look(attempt))
     except CoreError as error:
         settle(attempt, Verdict(outcome=Outcome.UNSURE, says=error.message, code=error.code), len(samples) / RATE_HZ)
         return OVER
@@ -85,6 +88,16 @@ def look_at(attempt_id: uuid.UUID) -> str:
     settle(attempt, heard.verdict, len(samples) / RATE_HZ)
     keep_sound.defer(attempt_id=str(attempt.pk))
     return OVER
+
+
+def _asked(attempt: Attempt) -> Asked:
+    """What an attempt is heard against: it does not change while it is played, and four pieces a second ask for it."""
+    if attempt.pk not in _KEPT:
+        found = asked(attempt)
+        while len(_KEPT) >= MOST_KEPT:
+            _KEPT.pop(next(iter(_KEPT)))
+        _KEPT[attempt.pk] = found
+    return _KEPT[attempt.pk]
 
 
 def _last_look(attempt: Attempt) -> Look | None:

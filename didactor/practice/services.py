@@ -17,13 +17,15 @@ from django.utils import timezone
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import move_task
 from didactor.people.models import Enrolment, Person
-from didactor.practice.hearing import forget_samples, what_follows
+from didactor.practice.hearing import forget_left, forget_samples, what_follows
 from didactor.practice.jobs import hear_attempt
 from didactor.practice.models import Attempt, Habit, OutcomeChoices, Remedy
 from didactor.practice.state import State, state_of
 
 #: The longest attempt, and the sample rates that browsers record with.
 LONGEST_S, LOWEST_RATE, HIGHEST_RATE = 190.0, 8_000, 192_000
+#: Attempts of a student that are begun and not ended at one time, on all devices; older ones were left.
+MOST_OPEN = 4
 #: The most minutes a day that a household agrees on.
 MOST_MINUTES = 240
 #: What a device that was without a connection may still bring.
@@ -78,7 +80,9 @@ def begin_attempt(*, student: Person, task: Task, begun: Begun) -> Attempt:
         raise AttemptRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
     if not LOWEST_RATE <= begun.rate <= HIGHEST_RATE:
         raise AttemptRefused("This device records in a way that cannot be heard. Try another browser.")
-    return _make(state, begun)
+    attempt = _make(state, begun)
+    forget_left(Attempt.objects.filter(task__enrolment__student=student, ended=False).order_by("-made_at", "pk")[MOST_OPEN:])
+    return attempt
 
 
 def _make(state: State, begun: Begun, **fields: Any) -> Attempt:

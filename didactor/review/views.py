@@ -21,7 +21,7 @@ from didactor.people.requests import Request
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
-from didactor.takes.listening import gain_since_first, heard_drawings, likely_causes, passage_of, player_data
+from didactor.takes.listening import gain_since_first, heard_drawings, likely_causes, passage_of, player_data, thinking_shown
 from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number
@@ -124,6 +124,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "own": own,
         "own_mend": [m for m in own.marks.all() if m.verdict == "mend" and (m.bar or m.text)] if own else [],
         "gain": gain_since_first(take),
+        "thinking": thinking_shown(take),
         "found_out": found_out,
         "found_told": told_of(found_out) if found_out else [],
         "categories": list(TITLES.items()),

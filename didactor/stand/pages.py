@@ -24,7 +24,7 @@ from didactor.people.models import Person
 from didactor.progress.rows import task_rows
 from didactor.review.models import Review
 from didactor.stand.listening_back import laid_beside, pins_answered, rows_of_list
-from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, remarks_of
+from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, remarks_of, thinking_shown
 from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState
 from didactor.takes.permissions import sight_of
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
@@ -242,6 +242,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "answers_on_the_whole": OnTheWhole.choices,
         "laid": laid_beside(take, own, opened_result),
         "gain": gain_since_first(take) if opened_result is not None else "",
+        "thinking": thinking_shown(take) if opened_result is not None else None,
         "answered_pins": pins_answered(take, opened_result),
         "must_be_heard": assignment.to_the_end and take.heard_through_at is None and not take.on_the_way,
         "pinned_about": [(row, title) for row, title in rows if row in TITLES],

@@ -10,6 +10,7 @@ import numpy as np
 from django.urls import reverse
 
 from didactor.core.causes.registry import Cause, causes_of
+from didactor.core.comparing.thinking import draw_thinking, thinking_in_words, thinking_times
 from didactor.core.formats.lanes import View, score_with_lanes
 from didactor.core.formats.result import FindingResult, Result
 from didactor.core.judging.categories import TITLES
@@ -107,6 +108,24 @@ def remarks_of(result: Result | None) -> list[Remark]:
         Remark(finding=f, title=TITLES[f.category], note_index=result.index_of_note(f.note_ids, f.pass_) if result else None)
         for f in sorted(found, key=lambda f: order.index(f.category))
     ]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ThinkingShown:
+    words: str
+    drawing: str
+
+
+def thinking_shown(take: Take) -> ThinkingShown | None:
+    """The pauses of a first reading, take by take up to this one; None where there is nothing to compare."""
+    if take.targets.stage != "first_reading":
+        return None
+    earlier = take.task.takes.filter(number__lte=take.number).prefetch_related("analyses").order_by("number")
+    same = [t for t in earlier if t.basis.get("step") == take.basis.get("step") and t.basis["passage_id"] == take.basis["passage_id"]]
+    rows = thinking_times([(str(t), t.heard) for t in same if t.heard is not None])
+    words = thinking_in_words(rows)
+    bars = list(dict.fromkeys(bar.number for bar in expectation_of_passage(passage_of(take)).bars))
+    return ThinkingShown(words=words, drawing=draw_thinking(rows, bars)) if words else None
 
 
 def gain_since_first(take: Take) -> str:

@@ -159,3 +159,26 @@ class FirstTakeTests(scenes.OwnFolders, TestCase):
         scene.assignment.save()
         self.client.post(reverse("stand:delete", args=[first.pk]))
         self.assertFalse(Take.objects.filter(pk=first.pk).exists())
+
+
+class ThinkingTimeTests(scenes.OwnFolders, TestCase):
+    def test_in_a_first_reading_the_pauses_of_all_takes_are_shown_to_both(self):
+        scene = scenes.build(stage="first_reading", listen_first=False)
+        pause = {"kind": "hesitation", "bar": "5", "beat": 0.0}
+        scenes.recorded(scene, {**pause, "beats": 4.0})
+        take = scenes.recorded(scene, {**pause, "beats": 2.0})
+        self.client.force_login(scene.ylva.student)
+        page = self.client.get(reverse("stand:take", args=[take.pk]))
+        self.assertContains(page, "Thinking time, take by take: 3 s, 1 s; the longest now in bar 5.")
+        self.assertContains(page, 'class="thinking"')
+        submission = submit_take(take=Take.objects.get(pk=take.pk))
+        self.client.force_login(scene.teacher)
+        self.assertContains(self.client.get(reverse("review:detail", args=[submission.pk])), "Thinking time, take by take")
+
+    def test_one_take_and_other_stages_show_none(self):
+        scene = scenes.build(stage="at_tempo", listen_first=False)
+        pause = {"kind": "hesitation", "bar": "5", "beat": 0.0, "beats": 3.0}
+        scenes.recorded(scene, pause)
+        take = scenes.recorded(scene, {**pause, "beats": 2.0})
+        self.client.force_login(scene.ylva.student)
+        self.assertNotContains(self.client.get(reverse("stand:take", args=[take.pk])), "Thinking time")

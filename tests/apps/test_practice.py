@@ -20,7 +20,7 @@ from didactor.core.errors import PassageError
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.verdict import Verdict
 from didactor.practice import jobs, live
-from didactor.practice.hearing import discard_old_sounds, propose, settle
+from didactor.practice.hearing import discard_old_sounds, forget_left_overnight, propose, settle
 from didactor.practice.models import Attempt, Habit, Remedy
 from didactor.practice.music import music_of_stone
 from didactor.practice.plan import today_of
@@ -395,6 +395,20 @@ class KeptTests(PracticeScene):
         self.assertFalse(path.exists())
         self.assertEqual(self.stone("5-6")["tally"], 1)
 
+    def test_attempts_that_were_left_in_the_middle_do_not_pile_up(self):
+        numbers = []
+        for _ in range(6):
+            number, _ = self.begin()
+            self.give(number, np.zeros(100))
+            numbers.append(number)
+        left = set(Attempt.objects.filter(ended=False).values_list("pk", flat=True))
+        self.assertEqual(left, set(numbers[2:]))
+        self.assertEqual(len(list(Path(settings.UPLOAD_ROOT).glob("*.pcm"))), 4)
+        self.play()
+        Attempt.objects.update(made_at=timezone.now() - timedelta(days=2))
+        self.assertEqual(forget_left_overnight(), 3)
+        self.assertEqual(Attempt.objects.count(), 1, "one that was ended stays")
+
     def test_erased_for_good(self):
         self.play()
         number, _ = self.begin()
@@ -403,9 +417,11 @@ class KeptTests(PracticeScene):
         jobs.keep_sound(attempt_id=str(attempt.pk))
         attempt.refresh_from_db()
         path = Path(settings.MEDIA_ROOT) / attempt.sound.name
+        samples = Attempt.objects.get(pk=number).samples_path
+        self.assertTrue(path.exists() and samples.exists())
         with self.captureOnCommitCallbacks(execute=True):
             erase_practice(self.task)
-        self.assertFalse(path.exists() or Attempt.objects.exists() or list(Path(settings.UPLOAD_ROOT).glob("*.pcm")))
+        self.assertFalse(path.exists() or Attempt.objects.exists() or samples.exists())
 
     def test_the_page_tells_the_browser_what_it_needs(self):
         page = self.client.get(self.url("crossing")).content.decode()

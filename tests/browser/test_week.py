@@ -173,6 +173,8 @@ class WeekTests(BrowserTestCase):
         page.get_by_role("link", name="Puffin Steps").click()
         page.get_by_role("link", name="Sit down and play").click()
         self.assertGreater(page.locator("svg.score:visible g.tone-red").count(), 2)
+        # Its script is there.
+        expect(page.locator("[data-tempo]")).not_to_have_text("")
         with page.expect_response("**/spoken/") as said:
             page.get_by_role("button", name="Hear what to do").click()
         self.assertEqual(said.value.status, 200)

@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 
 import { cleanInWords, placeOn } from "../../didactor/static/js/road.js";
-import { stretches } from "../../didactor/static/js/stones.js";
+import { cleanStretches, stretches } from "../../didactor/static/js/stones.js";
 
 const box = (number, left, top) => ({ number, left, right: left + 100, top, bottom: top + 60 });
 const BOXES = [box("1", 0, 0), box("2", 100, 0), box("3", 0, 200), box("4", 100, 200)];
@@ -32,4 +32,12 @@ test("bars that were clean at the same tempo are named together, in the order of
   assert.equal(cleanInWords(new Map([["1", 60], ["2", 60], ["4", 72]]), order), "bars 1–2 at 60, bar 4 at 72");
   assert.equal(cleanInWords(new Map(), order), "");
   assert.equal(cleanInWords(new Map([["2", 60], ["3", 60]]), order), "bars 2–3 at 60");
+});
+
+test("the line of clean tempi breaks where the tempo, the system or the knowledge changes", () => {
+  const found = cleanStretches(BOXES, { 1: 60, 2: 60, 3: 60 });
+  assert.deepEqual(found.map(({ tempo, left, right, top }) => [tempo, left, right, top]), [[60, 0, 200, 0], [60, 0, 100, 200]]);
+  assert.equal(cleanStretches(BOXES, { 1: 60, 2: 72 }).length, 2);
+  assert.equal(cleanStretches(BOXES, { 1: 60, 4: 60 }).length, 2);
+  assert.deepEqual(cleanStretches(BOXES, {}), []);
 });

@@ -15,6 +15,19 @@ export function stretches(boxes, first, last) {
   return found;
 }
 
+// “Never faster than clean”: bars next to each other that were faultless at the same tempo, by system.
+export function cleanStretches(boxes, clean) {
+  const found = [];
+  for (const box of boxes) {
+    const tempo = clean[box.number];
+    const open = found.at(-1);
+    if (tempo === undefined) found.push(null);
+    else if (open && open.tempo === tempo && Math.abs(open.top - box.top) < 4) open.right = box.right;
+    else found.push({ tempo, left: box.left, right: box.right, top: box.top });
+  }
+  return found.filter(Boolean);
+}
+
 export class Stones {
   constructor(sheet) {
     this.sheet = sheet;
@@ -41,6 +54,10 @@ export class Stones {
     const boxes = this.boxes();
     for (const stone of data.stones.filter((one) => one.kind === "own")) this.#stone(boxes, stone, data.at);
     for (const stone of data.stones.filter((one) => one.kind === "join")) this.#bridge(boxes, stone, data.at);
+    for (const { tempo, left, right, top } of cleanStretches(boxes, data.clean ?? {})) {
+      const line = this.#put("clean-line", { left: left + 4, top: top + 2, width: right - left - 8, height: 0 });
+      line.append(Object.assign(document.createElement("span"), { textContent: `clean at ${tempo}` }));
+    }
     const whole = data.stones.find((one) => one.kind === "whole");
     if (whole && (data.at === whole.name || whole.firm)) this.#stone(boxes, whole, data.at);
   }
