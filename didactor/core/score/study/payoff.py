@@ -6,6 +6,7 @@ same distance in pitch, of which one may differ a little.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -108,12 +109,8 @@ def payoffs(part: Part, hardness: Mapping[str, float], failed: Mapping[str, int]
     failed = failed or {}
     everything = sum(failed.values())
     numbers = [bar.number for bar in part.bars]
-    returns = dict.fromkeys(range(len(numbers)), 0)
-    patterns: dict[int, LikeLine] = {}
-    for line in like_lines(part):
-        for k in range(line.length):
-            returns[line.pattern + k] += 1
-        patterns.setdefault(line.pattern, line)
+    lines = like_lines(part)
+    returns, patterns = _returns(lines), {line.pattern: line for line in reversed(lines)}
     found, taken = [], set()
     for index, number in enumerate(numbers):
         if number not in hardness or index in taken:
@@ -130,17 +127,19 @@ def payoffs(part: Part, hardness: Mapping[str, float], failed: Mapping[str, int]
     return sorted(worth, key=lambda p: -p.value)[:most]
 
 
+def _returns(lines: list[LikeLine]) -> Counter[int]:
+    """How often each bar comes back, by its index."""
+    return Counter(line.pattern + k for line in lines for k in range(line.length))
+
+
 def weights(part: Part, hardness: Mapping[str, float], failed: Mapping[str, int] | None = None) -> dict[str, float]:
     """What each bar is worth against the most worthwhile one, by its printed number: the order in which the hardest come first."""
     failed = failed or {}
     everything = sum(failed.values()) or 1
-    returns: dict[int, int] = {}
-    for line in like_lines(part):
-        for k in range(line.length):
-            returns[line.pattern + k] = returns.get(line.pattern + k, 0) + 1
+    returns = _returns(like_lines(part))
     raw = {}
     for bar in part.bars:
         fails = NEVER_FAILED + failed.get(bar.number, 0) / everything
-        raw[bar.number] = hardness.get(bar.number, 0.0) * (1 + returns.get(bar.index, 0)) * fails
+        raw[bar.number] = hardness.get(bar.number, 0.0) * (1 + returns[bar.index]) * fails
     most = max(raw.values(), default=0.0) or 1.0
     return {number: value / most for number, value in raw.items()}
