@@ -23,6 +23,7 @@ from didactor.core.practising.remedies import remedy_for
 from didactor.core.practising.verdict import Verdict
 from didactor.core.sound.playback import encode_playback
 from didactor.core.sound.recording import RATE_HZ
+from didactor.practice.drilling import asked_of_drill
 from didactor.practice.models import Attempt, OutcomeChoices, Remedy
 from didactor.practice.music import asked_of, music_of_stone
 from didactor.practice.places import carried_over, places_of, tries_of
@@ -44,6 +45,8 @@ def samples_of(attempt: Attempt) -> npt.NDArray[np.float32]:
 
 def asked(attempt: Attempt) -> Asked:
     """What an attempt is heard against. Raises ``PassageError`` where its stone is there no more."""
+    if attempt.drill_id is not None:
+        return asked_of_drill(attempt)
     state = state_of(attempt.task)
     stone = state.stone(attempt.stone) if state else None
     if state is None or stone is None:
@@ -61,6 +64,7 @@ def settle(attempt: Attempt, found: Verdict, seconds: float) -> Attempt:
         kept.says, kept.bar, kept.code = found.says[:300], found.bar[:20], found.code[:40]
         kept.at_fault = [list(pair) for pair in zip(found.at_fault, found.heard, strict=False)]
         kept.doubtful = list(found.doubtful)
+        kept.changes = [[c.before, c.after, c.late_s, c.right] for c in found.changes]
         kept.place_s, kept.until_s = found.start_s, found.end_s
         kept.save()
     what_follows(kept)
@@ -79,7 +83,7 @@ def hear_whole(attempt: Attempt) -> Attempt:
 
 def what_follows(attempt: Attempt) -> None:
     """A remedy is done when its count is full; a stone that fails again and again is given one."""
-    if attempt.trial:
+    if attempt.trial or attempt.drill_id is not None:
         return
     remedy = attempt.remedy
     if remedy is not None:

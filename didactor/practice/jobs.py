@@ -13,7 +13,7 @@ FIRST = 20
 def hear_attempt(attempt_id: str) -> None:
     """Hear an attempt to which nobody could listen while it was played. May run twice."""
     attempt = (
-        Attempt.objects.select_related("task__assignment", "task__enrolment__student", "task__passage", "remedy")
+        Attempt.objects.select_related("task__assignment", "task__enrolment__student", "task__passage", "remedy", "drill")
         .filter(pk=attempt_id)
         .first()
     )

@@ -56,9 +56,25 @@ class Remedy(models.Model):
         return self.done_at is None and self.put_aside_at is None
 
 
+class Drill(models.Model):
+    """A drill that somebody has begun: its kind, and which one of that kind it is in this task's passage."""
+
+    task = models.ForeignKey(Task, on_delete=models.CASCADE, related_name="drills")
+    kind = models.CharField(max_length=20)
+    of = models.CharField(max_length=200)
+    made_at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["made_at"]
+        constraints = [models.UniqueConstraint(fields=["task", "kind", "of"], name="one_row_a_drill")]
+
+    def __str__(self) -> str:
+        return f"{self.kind}, {self.of}"
+
+
 class Attempt(models.Model):
-    """One go at a stone, or at a remedy's exercise. Its id comes from the device, so that what is sent twice is one. What was won is not
-    stored anywhere: it follows from the attempts.
+    """One go at a stone, at a remedy's exercise or at a drill (which has no stone; ``prompt`` is what was asked for there, by name). Its
+    id comes from the device, so that what is sent twice is one. What was won is not stored anywhere: it follows from the attempts.
 
     ``made_at`` is when it was played, also where it came later; ``start_s`` when, in its sound, the music was due. ``by_hand``: the helper
     judged it. ``trial``: it was not to count, whatever it was.
@@ -66,11 +82,13 @@ class Attempt(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     task = models.ForeignKey(Task, on_delete=models.CASCADE, related_name="attempts")
-    stone = models.CharField(max_length=40)
-    bars = models.CharField(max_length=40)
+    stone = models.CharField(max_length=40, blank=True)
+    bars = models.CharField(max_length=40, blank=True)
     remedy = models.ForeignKey(Remedy, on_delete=models.SET_NULL, null=True, blank=True, related_name="attempts")
     tempo = models.FloatField()
     made_at = models.DateTimeField(default=timezone.now)
+    drill = models.ForeignKey(Drill, on_delete=models.CASCADE, null=True, blank=True, related_name="attempts")
+    prompt = models.CharField(max_length=80, blank=True)
     by_hand = models.BooleanField(default=False)
     trial = models.BooleanField(default=False)
     rate = models.PositiveIntegerField(default=0)
@@ -83,6 +101,7 @@ class Attempt(models.Model):
     code = models.CharField(max_length=40, blank=True)
     at_fault = models.JSONField(default=list)
     doubtful = models.JSONField(default=list)
+    changes = models.JSONField(default=list)
     place_s = models.FloatField(null=True)
     until_s = models.FloatField(null=True)
     sound = models.FileField(upload_to="attempts/%Y/%m/", blank=True)

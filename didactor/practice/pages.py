@@ -11,11 +11,14 @@ from django.utils import timezone
 from didactor.assignments.models import Task
 from didactor.assignments.sheets import sheet_to_play
 from didactor.core.practising.crossing import COUNTS
+from didactor.core.practising.drills.drill import Drill
+from didactor.core.practising.drills.registry import kind_of
 from didactor.core.practising.remedies import Exercise
 from didactor.core.score.expected import Expectation
 from didactor.core.score.study.payoff import payoffs
 from didactor.library.notation import expectation_of, expectation_of_passage, read_part
 from didactor.people.models import Person
+from didactor.practice.drilling import drill_data, following
 from didactor.practice.models import Attempt, Remedy
 from didactor.practice.music import music_of_exercise, music_of_stone
 from didactor.practice.plan import habit_of, minutes_by_day, today_of
@@ -28,7 +31,6 @@ DAYS_SHOWN, ATTEMPTS_SHOWN, REMEDIES_SHOWN = 14, 12, 5
 def crossing_page(state: State, person: Person) -> dict[str, Any]:
     """Everything on the page of one crossing."""
     task = state.task
-    expected = expectation_of_passage(task.passage)
     return {
         "task": task,
         "assignment": task.assignment,
@@ -37,31 +39,58 @@ def crossing_page(state: State, person: Person) -> dict[str, Any]:
         "plays_here": task.enrolment.student_id == person.pk,
         "rule": state.settings.rule,
         "what_counts": COUNTS[state.settings.rule.counts],
-        "minutes_today": minutes_played([a for a in state.attempts if timezone.localdate(a.made_at) == timezone.localdate()]),
+        "minutes_today": minutes_played([a for a in state.practised if timezone.localdate(a.made_at) == timezone.localdate()]),
         "today": today_of(state),
         "habit": habit_of(state),
         "weekdays": [(day, calendar.day_name[day], day in habit_of(state).days_off) for day in range(7)],
         "pays": payoffs(read_part(task.passage.revision_id, task.passage.part), hardness_of(task), failed_in(state.attempts)),
-        "days": minutes_by_day(state.attempts)[:DAYS_SHOWN],
+        "days": minutes_by_day(state.practised)[:DAYS_SHOWN],
         "last_ones": [a for a in reversed(state.attempts) if not a.by_hand][:ATTEMPTS_SHOWN],
         "remedies": list(task.remedies.order_by("-made_at")[:REMEDIES_SHOWN]),
         "refusal": "A guardian’s consent is needed before the first recording." if task.enrolment.student.consent_missing else "",
         "practice": {
-            "bars": [[bar.number, bar.pass_, bar.start_quarters, bar.length_quarters, bar.beat_quarters] for bar in expected.bars],
-            "notes": [[note.id, round(note.onset_quarters, 4)] for note in expected.notes if not note.grace],
-            "unit": task.assignment.beat_unit_quarters,
-            "countOff": max(2, task.assignment.count_off),
-            "task": task.pk,
-            "person": task.enrolment.student_id,
-            "begin": reverse("practice:begin", args=[task.pk]),
-            "piece": reverse("practice:piece", args=["00000000-0000-0000-0000-000000000000"]),
+            **_sitting(task),
             "byHand": reverse("practice:by_hand", args=[task.pk]),
             "takeBack": reverse("practice:take_back", args=[task.pk]),
             "remedy": reverse("practice:remedy", args=[task.pk]),
             "state": reverse("practice:state", args=[task.pk]),
-            "sound": reverse("practice:model", args=[task.pk]),
             "now": crossing_data(state),
         },
+    }
+
+
+def _sitting(task: Task) -> dict[str, Any]:
+    """What a page needs on which attempts at a task are played."""
+    expected = expectation_of_passage(task.passage)
+    return {
+        "bars": [[bar.number, bar.pass_, bar.start_quarters, bar.length_quarters, bar.beat_quarters] for bar in expected.bars],
+        "notes": [[note.id, round(note.onset_quarters, 4)] for note in expected.notes if not note.grace],
+        "unit": task.assignment.beat_unit_quarters,
+        "countOff": max(2, task.assignment.count_off),
+        "task": task.pk,
+        "person": task.enrolment.student_id,
+        "begin": reverse("practice:begin", args=[task.pk]),
+        "piece": reverse("practice:piece", args=["00000000-0000-0000-0000-000000000000"]),
+        "sound": reverse("practice:model", args=[task.pk]),
+    }
+
+
+def drill_page(task: Task, drill: Drill, *, warm: bool) -> dict[str, Any]:
+    """Everything on the page of one drill. ``warm``: it is part of a warm-up, and the next one follows."""
+    after = following(task, drill) if warm else None
+    return {
+        "task": task,
+        "assignment": task.assignment,
+        "drill": drill,
+        "kind": kind_of(drill.kind),
+        "drawings": sheet_to_play(task),
+        "young": not task.enrolment.reads_notes,
+        "warm": warm,
+        "after": after,
+        # A model of the whole passage is rendered; what is played from it has its own length and place.
+        "hears": drill.step == "play" and drill.kind == "two_notes",
+        "refusal": "A guardian’s consent is needed before the first recording." if task.enrolment.student.consent_missing else "",
+        "practice": {**_sitting(task), "touched": reverse("practice:touched", args=[task.pk]), "now": drill_data(task, drill)},
     }
 
 
@@ -148,6 +177,7 @@ def told(attempt: Attempt) -> dict[str, Any]:
         "outcome": attempt.counts_as.value,
         "was": attempt.outcome,
         "says": attempt.says,
+        "code": attempt.code,
         "bar": attempt.bar,
         "trial": attempt.trial,
         "place": attempt.place_s,

@@ -83,7 +83,7 @@ def today_of(state: State, today: date | None = None) -> Today:
         day=day,
         portions=tuple(Portion(stone=by_name[p.name], minutes=p.minutes, why=p.why, tempo=standings[p.name].tempo) for p in day.portions),
         minutes=minutes,
-        played=minutes_played([a for a in state.attempts if timezone.localdate(a.made_at) == today]),
+        played=minutes_played([a for a in state.practised if timezone.localdate(a.made_at) == today]),
         forecast=forecast(list(everything.values()), today, minutes, len(days), days_off=habit.days_off),
         rehearsal_on=due - timedelta(days=1) if final else None,
     )

@@ -18,9 +18,17 @@ class AttemptQuerySet(models.QuerySet[Any]):
             return self.filter(task__assignment__studio=person.studio)
         return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__guardians=person)).distinct()
 
-    def for_crossing(self) -> AttemptQuerySet:
+    def over(self) -> AttemptQuerySet:
         """Those that were ended, the oldest first."""
         return self.filter(ended=True).order_by("made_at", "pk")
 
+    def for_crossing(self) -> AttemptQuerySet:
+        """Of these, those at stones and remedies."""
+        return self.over().filter(drill=None)
+
+    def of_drills(self) -> AttemptQuerySet:
+        """Of these, those at drills."""
+        return self.over().exclude(drill=None)
+
     def with_task(self) -> AttemptQuerySet:
-        return self.select_related("task__assignment", "task__enrolment__student", "task__passage__arranged_from", "remedy")
+        return self.select_related("task__assignment", "task__enrolment__student", "task__passage__arranged_from", "remedy", "drill")

@@ -17,9 +17,10 @@ from django.utils import timezone
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import move_task
 from didactor.people.models import Enrolment, Person
-from didactor.practice.hearing import forget_left, forget_samples, what_follows
+from didactor.practice.drilling import drill_in, judge_touches, row_of
+from didactor.practice.hearing import forget_left, forget_samples, settle, what_follows
 from didactor.practice.jobs import hear_attempt
-from didactor.practice.models import Attempt, Habit, OutcomeChoices, Remedy
+from didactor.practice.models import Attempt, Drill, Habit, OutcomeChoices, Remedy
 from didactor.practice.state import State, state_of
 
 #: The longest attempt, and the sample rates that browsers record with.
@@ -46,7 +47,9 @@ class OutOfStep(Exception):
 
 @dataclass(frozen=True, kw_only=True)
 class Begun:
-    """What a device says of an attempt that it begins. ``ago_s``: how long ago that was, where it comes later."""
+    """What a device says of an attempt that it begins. ``ago_s``: how long ago that was, where it comes later; ``drill``: its kind and
+    what it is of, where it is no stone's; ``prompt``: what was asked for in it.
+    """
 
     id: uuid.UUID
     stone: str
@@ -56,14 +59,20 @@ class Begun:
     remedy: int | None = None
     trial: bool = False
     ago_s: float = 0.0
+    drill: tuple[str, str] | None = None
+    prompt: str = ""
 
 
-def check_may_practise(student: Person, task: Task) -> State:
-    """The crossing of a student's own task. Raises ``AttemptRefused`` where nothing can be practised."""
+def _check_is_theirs(student: Person, task: Task) -> None:
     if task.enrolment.student_id != student.pk:
         raise AttemptRefused("Only the student practises this.")
     if task.withdrawn_at is not None:
         raise AttemptRefused("Your teacher has taken this passage back: nothing more is expected here.")
+
+
+def check_may_practise(student: Person, task: Task) -> State:
+    """The crossing of a student's own task. Raises ``AttemptRefused`` where nothing can be practised."""
+    _check_is_theirs(student, task)
     state = None if task.is_sealed else state_of(task)
     if state is None:
         raise AttemptRefused("This is not practised in stones.")
@@ -75,36 +84,45 @@ def begin_attempt(*, student: Person, task: Task, begun: Begun) -> Attempt:
 
     Raises ``AttemptRefused``.
     """
-    state = check_may_practise(student, task)
+    _check_is_theirs(student, task)
     if student.consent_missing:
         raise AttemptRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
     if not LOWEST_RATE <= begun.rate <= HIGHEST_RATE:
         raise AttemptRefused("This device records in a way that cannot be heard. Try another browser.")
-    attempt = _make(state, begun)
+    attempt = _make(task, begun, **(_at_stone(student, task, begun) if begun.drill is None else {"drill": _drill_row(task, begun.drill)}))
     forget_left(Attempt.objects.filter(task__enrolment__student=student, ended=False).order_by("-made_at", "pk")[MOST_OPEN:])
     return attempt
 
 
-def _make(state: State, begun: Begun, **fields: Any) -> Attempt:
-    task, stone = state.task, state.stone(begun.stone)
+def _at_stone(student: Person, task: Task, begun: Begun) -> dict[str, Any]:
+    state = check_may_practise(student, task)
+    stone = state.stone(begun.stone)
     remedy = task.remedies.filter(pk=begun.remedy).first() if begun.remedy is not None else None
     if stone is None or (begun.remedy is not None and remedy is None):
         raise AttemptRefused("Your teacher has cut this passage anew. Open the page again.")
+    return {"stone": stone.name, "bars": stone.bars, "remedy": remedy}
+
+
+def _drill_row(task: Task, drill: tuple[str, str]) -> Drill:
+    found = drill_in(task, *drill)
+    if found is None:
+        raise AttemptRefused("The passage has changed: this drill is there no more. Go back to the drills.")
+    return row_of(task, found)
+
+
+def _make(task: Task, begun: Begun, **fields: Any) -> Attempt:
     made_at = timezone.now() - min(LATEST, timedelta(seconds=max(0.0, begun.ago_s)))
     values = {
-        "task": task,
-        "stone": stone.name,
-        "bars": stone.bars,
-        "remedy": remedy,
         "tempo": begun.tempo,
         "rate": begun.rate,
         "start_s": begun.start_s,
         "trial": begun.trial,
+        "prompt": begun.prompt,
         "made_at": made_at,
         **fields,
     }
     with transaction.atomic():
-        attempt, made = Attempt.objects.get_or_create(pk=begun.id, defaults=values)
+        attempt, made = Attempt.objects.get_or_create(pk=begun.id, defaults={"task": task, **values})
         if attempt.task_id != task.pk:
             raise AttemptRefused("This attempt belongs to something else.")
         if made and task.state == TaskState.OPEN:
@@ -151,11 +169,21 @@ def end_unheard(attempt: Attempt) -> Attempt:
 
 def judged_by_hand(*, student: Person, task: Task, begun: Begun, clean: bool) -> Attempt:
     """The helper has listened and says what it was. Raises ``AttemptRefused``."""
-    state = check_may_practise(student, task)
     outcome = OutcomeChoices.CLEAN if clean else OutcomeChoices.FAULT
-    attempt = _make(state, begun, by_hand=True, ended=True, outcome=outcome, code="by_hand")
+    attempt = _make(task, begun, **_at_stone(student, task, begun), by_hand=True, ended=True, outcome=outcome, code="by_hand")
     what_follows(attempt)
     return attempt
+
+
+def touched(*, student: Person, task: Task, begun: Begun, touches: Sequence[tuple[float, str]]) -> Attempt:
+    """Names were touched in time; the same go twice is one. Raises ``AttemptRefused``."""
+    _check_is_theirs(student, task)
+    drill = drill_in(task, *begun.drill) if begun.drill else None
+    if drill is None or not drill.touched:
+        raise AttemptRefused("The passage has changed: this drill is there no more. Go back to the drills.")
+    found = judge_touches(task, drill, begun.tempo, touches)
+    length_s = len(drill.touched) * 60.0 / begun.tempo
+    return settle(_make(task, begun, drill=row_of(task, drill)), found, length_s)
 
 
 def take_back(*, student: Person, task: Task, attempt_id: uuid.UUID) -> None:
@@ -185,6 +213,7 @@ def erase_practice(task: Task) -> None:
         forget_samples(attempt)
     task.attempts.all().delete()
     task.remedies.all().delete()
+    task.drills.all().delete()
     transaction.on_commit(lambda: [default_storage.delete(name) for name in names])
 
 

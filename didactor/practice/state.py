@@ -22,13 +22,14 @@ from didactor.practice.models import Attempt, Remedy
 
 @dataclass(frozen=True, kw_only=True)
 class State:
-    """A task's crossing as it stands now."""
+    """A task's crossing as it stands now. ``attempts`` are those at its stones and remedies; ``practised`` has the drills too."""
 
     task: Task
     settings: CrossingSettings
     stones: tuple[Stone, ...]
     crossing: Crossing
     attempts: tuple[Attempt, ...]
+    practised: tuple[Attempt, ...]
     rungs: tuple[int, ...]
     remedy: Remedy | None
     bars: tuple[str, ...]
@@ -55,11 +56,12 @@ def counted(attempt: Attempt) -> Counted:
 def state_of(task: Task) -> State | None:
     """None where the task is not practised as a crossing."""
     remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
-    return _state(task, list(task.attempts.for_crossing().select_related("remedy")), remedy)
+    return _state(task, list(task.attempts.over().select_related("remedy")), remedy)
 
 
-def _state(task: Task, attempts: Sequence[Attempt], remedy: Remedy | None) -> State | None:
+def _state(task: Task, practised: Sequence[Attempt], remedy: Remedy | None) -> State | None:
     chosen = crossing_settings(task)
+    attempts = [a for a in practised if a.drill_id is None]
     if chosen is None:
         return None
     numbers = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
@@ -76,6 +78,7 @@ def _state(task: Task, attempts: Sequence[Attempt], remedy: Remedy | None) -> St
         stones=tuple(stones),
         crossing=found,
         attempts=tuple(attempts),
+        practised=tuple(practised),
         rungs=ladder,
         remedy=remedy,
         bars=numbers,
@@ -97,7 +100,7 @@ class Summary:
 def summaries(tasks: Sequence[Task]) -> dict[int, Summary]:
     """How far practice has come, by task; nothing for tasks that are not practised so, or not begun."""
     by_task: dict[int, list[Attempt]] = {}
-    for attempt in Attempt.objects.for_crossing().filter(task__in=[task.pk for task in tasks]).select_related("remedy"):
+    for attempt in Attempt.objects.over().filter(task__in=[task.pk for task in tasks]).select_related("remedy"):
         by_task.setdefault(attempt.task_id, []).append(attempt)
     last = {remedy.task_id: remedy for remedy in Remedy.objects.filter(task__in=by_task).order_by("made_at")}
     found = {}

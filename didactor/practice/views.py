@@ -13,15 +13,17 @@ from django.views.decorators.http import require_POST
 from didactor.assignments.models import Task
 from didactor.core.errors import CoreError
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.planning.tempi import rungs
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.sounds import sound_at
 from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
 from didactor.practice import services
+from didactor.practice.drilling import drill_in, drill_now, drills_of, warm_up_of
 from didactor.practice.live import AWAY, GOING, ask
 from didactor.practice.models import Attempt, OutcomeChoices
-from didactor.practice.pages import crossing_data, crossing_page, told
+from didactor.practice.pages import crossing_data, crossing_page, drill_page, told
 from didactor.practice.reading import ReadingRefused, level_in_words, new_line, reading_of
 from didactor.practice.state import State, state_of
 from didactor.web.numbers import read_id, read_number
@@ -41,6 +43,12 @@ def _task(request: Request, pk: int) -> Task:
 
 def _refused(error: services.AttemptRefused) -> JsonResponse:
     return JsonResponse({"says": str(error)}, status=422)
+
+
+def _after(attempt: Attempt) -> dict[str, object]:
+    """What an attempt was, and how what it belongs to stands now."""
+    now = {"drill": drill_now(attempt)} if attempt.drill_id is not None else {"crossing": _now(attempt.task)}
+    return {"state": "over", "attempt": told(attempt), **now}
 
 
 def _now(task: Task) -> dict[str, object] | None:
@@ -69,6 +77,7 @@ def _begun(request: Request) -> services.Begun | None:
     start_s = read_number(sent.get("start") or "0", 0.0, services.LONGEST_S)
     ago_s = read_number(sent.get("ago") or "0", 0.0, services.LATEST.total_seconds())
     remedy = read_id(sent["remedy"]) if sent.get("remedy") else None
+    kind, of = sent.get("kind", ""), sent.get("of", "")
     if tempo is None or rate is None or start_s is None or ago_s is None or (sent.get("remedy") and remedy is None):
         return None
     return services.Begun(
@@ -80,6 +89,8 @@ def _begun(request: Request) -> services.Begun | None:
         remedy=remedy,
         trial=sent.get("trial") == "1",
         ago_s=ago_s,
+        drill=(kind[:20], of[:200]) if kind else None,
+        prompt=sent.get("prompt", "")[:80],
     )
 
 
@@ -120,7 +131,7 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
         if not attempt.ended and "last" in request.GET:
             attempt = services.end_unheard(attempt)
         if attempt.ended:
-            return JsonResponse({"state": "over", "attempt": told(attempt), "crossing": _now(attempt.task)})
+            return JsonResponse(_after(attempt))
     return JsonResponse({"state": AWAY if standing == AWAY else GOING})
 
 
@@ -136,7 +147,7 @@ def by_hand(request: Request, pk: int) -> HttpResponse:
         attempt = services.judged_by_hand(student=request.user, task=task, begun=begun, clean=outcome == OutcomeChoices.CLEAN)
     except services.AttemptRefused as error:
         return _refused(error)
-    return JsonResponse({"state": "over", "attempt": told(attempt), "crossing": _now(task)})
+    return JsonResponse(_after(attempt))
 
 
 @student_only
@@ -186,8 +197,10 @@ def state(request: Request, pk: int) -> HttpResponse:
 def model(request: Request, pk: int) -> HttpResponse:
     """How the passage goes, at one of its tempi; asked for again until it is rendered."""
     task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    tempo, found = read_id(request.POST.get("tempo")), None if task.is_sealed else state_of(task)
-    if found is None or tempo is None or tempo not in found.rungs:
+    tempo = read_id(request.POST.get("tempo"))
+    found = None if task.is_sealed else state_of(task)
+    allowed = {*rungs(task.asked_tempo, task.assignment.ladder), *(found.rungs if found else ())}
+    if task.is_sealed or tempo not in allowed:
         return JsonResponse({"failed": True}, status=400)
     qpm = beats_to_quarters_per_minute(tempo, task.assignment.beat_unit)
     sound = sound_at(passage=task.passage, instrument=task.enrolment.instrument, tempo_qpm=qpm, count_off=0, accompaniment=False, naming="")
@@ -196,6 +209,59 @@ def model(request: Request, pk: int) -> HttpResponse:
     if not sound.sound:
         return JsonResponse({"waiting": True})
     return JsonResponse({"url": reverse("library:model_sound", args=[sound.pk]), "leadS": LEAD_S, "tempo": tempo})
+
+
+@anybody
+def drills(request: Request, pk: int) -> HttpResponse:
+    """What can be drilled in a task's passage, and what came of it."""
+    task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    context = {
+        "task": task,
+        "assignment": task.assignment,
+        "kinds": drills_of(task),
+        "plays_here": task.enrolment.student_id == request.user.pk,
+    }
+    return render(request, "practice/drills.html", context)
+
+
+@student_only
+def drill(request: Request, pk: int, kind: str) -> HttpResponse:
+    """One drill, to be played."""
+    task = _task(request, pk)
+    found = drill_in(task, kind, request.GET.get("of", ""))
+    if found is None:
+        messages.error(request, "The passage has changed: this drill is there no more.")
+        return redirect("practice:drills", pk=pk)
+    return render(request, "practice/drill.html", drill_page(task, found, warm="warm" in request.GET))
+
+
+#: More touches than this make no sense.
+MOST_TOUCHES = 64
+
+
+@student_only
+@require_POST
+def touched(request: Request, pk: int) -> HttpResponse:
+    """Names were touched in time: ``at`` in seconds from the first one's beat, and ``name``, in the same order."""
+    task, begun = _task(request, pk), _begun(request)
+    at = [read_number(text, 0.0, services.LONGEST_S) for text in request.POST.getlist("at")]
+    names = request.POST.getlist("name")
+    if begun is None or None in at or len(at) != len(names) or len(at) > MOST_TOUCHES:
+        return JsonResponse({"says": "This makes no sense. Open the page again."}, status=400)
+    touches = [(when, name) for when, name in zip(at, names, strict=True) if when is not None]
+    try:
+        attempt = services.touched(student=request.user, task=task, begun=begun, touches=touches)
+    except services.AttemptRefused as error:
+        return _refused(error)
+    return JsonResponse(_after(attempt))
+
+
+@anybody
+def warm_up(request: Request, pk: int) -> HttpResponse:
+    """A minute of the slowest changes across all pieces."""
+    enrolment = get_object_or_404(Enrolment.objects.visible_to(request.user).select_related("student"), pk=pk)
+    context = {"enrolment": enrolment, "warm": warm_up_of(enrolment), "plays_here": enrolment.student_id == request.user.pk}
+    return render(request, "practice/warm_up.html", context)
 
 
 @anybody

@@ -67,6 +67,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "study_open": aids_are_open(task),
         **state,
         "crossing": crossing_settings(task) is not None,
+        "drills": task.passage.note_count > 0 and not assignment.is_listening and not assignment.own_grade,
         "next": None if assignment.is_listening else next_thing(task, takes, may_record=not state["refusal"]),
         "recorder": recorder_data(task),
     }

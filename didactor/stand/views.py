@@ -56,6 +56,7 @@ def index(request: Request) -> HttpResponse:
         {
             "student": person,
             "rows": task_rows(mine.filter(enrolment__student=person)),
+            "players": [e for e in person.enrolments.active() if find_instrument(e.instrument).pitched],
             "readers": [e for e in person.enrolments.active() if e.reads_notes and find_instrument(e.instrument).pitched],
         }
         for person in people

@@ -103,3 +103,20 @@ test("what the server does not want any more is not kept for ever", async () => 
   await sendKept(PLACES);
   assert.equal((await left(3, "attempt")).length, 0);
 });
+
+test("a go at a drill says its kind, also when it was kept on the device", async () => {
+  const facts = { ...FACTS, id: "66666666-2222-3333-4444-555555555555", stone: "", kind: "find", of: "keys", prompt: "low A" };
+  answers = [new Error("away")];
+  const attempt = new Attempt(facts, { ...PLACES, task: 70 });
+  attempt.add(second());
+  await settle();
+  await attempt.stop();
+  assert.deepEqual(await attempt.result, { kept: true });
+  const own = (await left(3, "attempt")).find(({ id }) => id === facts.id);
+  assert.equal(own.kind, "attempt");
+  answers = [answer(200, { begun: true }), answer(200, { state: "over", drill: {} })];
+  asked = [];
+  await sendKept({ ...PLACES, task: 70 });
+  const sent = Object.fromEntries(asked[0][1]);
+  assert.deepEqual([sent.kind, sent.of, sent.prompt], ["find", "keys", "low A"]);
+});

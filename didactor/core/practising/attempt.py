@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from didactor.core.analyse import Analysis, analyse
+from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.practising.crossing import Outcome
+from didactor.core.practising.drills import tone
+from didactor.core.practising.drills.drill import Prompt
 from didactor.core.practising.ending import Due, Look, Now, broken_off, goes_on, is_complete, now
 from didactor.core.practising.verdict import Verdict, verdict
 from didactor.core.score.expected import Expectation
@@ -20,11 +24,16 @@ EARLY_S, EARLY_BEATS = 0.3, 0.4
 #: What counts, by the stage that judges it so.
 STAGES = {"notes": "first_reading", "rhythm": "steady", "all": "at_tempo"}
 NOTHING = "Nothing was played. Press when you are ready, or check the microphone."
+#: What is told of a drill, from what was heard and seconds a quarter.
+Reads = Callable[[Analysis, float], Verdict]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
-    """What an attempt is heard against. ``start_s``: when, in its sound, the music is due to begin; ``targets`` are those of the task."""
+    """What an attempt is heard against. ``start_s``: when, in its sound, the music is due to begin; ``targets`` are those of the task.
+
+    Of a drill: ``reads`` is how it is read instead, seconds a quarter given; ``prompt`` the one thing that was asked for.
+    """
 
     music: Expectation
     targets: Targets
@@ -32,6 +41,12 @@ class Asked:
     start_s: float
     counts: str = "notes"
     leave_out: frozenset[str] = frozenset()
+    reads: Reads | None = None
+    prompt: Prompt | None = None
+
+    @property
+    def instrument(self) -> Instrument:
+        return find_instrument(self.targets.instrument or self.music.instrument)
 
     @property
     def due(self) -> Due:
@@ -48,6 +63,8 @@ class Heard:
 
 def attend(samples: npt.NDArray[np.float32], asked: Asked, last: Look | None = None) -> Heard:
     """What has come of an attempt so far (mono at ``RATE_HZ``): whether it is over, and then what it was."""
+    if asked.prompt is not None:
+        return Heard(verdict=tone.found(samples, asked.prompt, asked.instrument), look=last)
     due = asked.due
     state = now(samples, due, last)
     if state is Now.GOING:
@@ -65,6 +82,8 @@ def attend(samples: npt.NDArray[np.float32], asked: Asked, last: Look | None = N
 
 def heard_whole(samples: npt.NDArray[np.float32], asked: Asked) -> Verdict:
     """The verdict on an attempt whose end somebody else has found: it was stopped by hand, or comes later from a device."""
+    if asked.prompt is not None:
+        return tone.found(samples, asked.prompt, asked.instrument) or tone.NOTHING_FOUND
     if now(samples, replace(asked.due, end_s=1e9), None) is Now.NOTHING:
         return Verdict(outcome=Outcome.UNSURE, says=NOTHING, code="nothing")
     analysis = hear(samples, asked)
@@ -94,7 +113,7 @@ def hear(samples: npt.NDArray[np.float32], asked: Asked) -> Analysis:
 
 
 def _judged(analysis: Analysis, asked: Asked) -> Verdict:
-    found = verdict(analysis, asked.counts, asked.leave_out)
+    found = asked.reads(analysis, 60.0 / asked.qpm) if asked.reads else verdict(analysis, asked.counts, asked.leave_out)
     # Places are told in the time of the attempt's whole sound.
     due = asked.due
     first_s = max(0.0, due.start_s - min(EARLY_S, EARLY_BEATS * due.beat_s))

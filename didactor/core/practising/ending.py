@@ -18,6 +18,7 @@ from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.verdict import Verdict
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.recording import RATE_HZ
+from didactor.core.steps import ear_of
 
 #: The first look is so long after the last note's due end, the next ones so far apart.
 FIRST_LOOK_S, NEXT_LOOK_S = 0.1, 0.4
@@ -128,7 +129,8 @@ def is_complete(analysis: Analysis, *, goes_on: bool = False) -> bool:
     if evidence is None or not evidence.notes:
         return False
     played = [n for n in evidence.notes if not n.note.grace]
-    right = sum(n.status is Status.CORRECT for n in played)
+    by_note = ear_of(evidence.targets.step).note_by_note
+    right = sum(n.status is Status.CORRECT if by_note else n.onset_s is not None for n in played)
     last = [n for n in played if n.note.onset_quarters >= played[-1].note.onset_quarters - 1e-6]
     reached = any(n.onset_s is not None and n.status is not Status.MISSED for n in last)
     share = (right - 0.5 * len(evidence.extra)) / max(1, len(played))

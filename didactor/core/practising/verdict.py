@@ -10,6 +10,7 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, Hesitation, NoteJudgement
 from didactor.core.judging.registry import Finding
 from didactor.core.judging.words import heard_in_words, place_in_words
+from didactor.core.practising.change import Change
 from didactor.core.practising.crossing import Outcome
 
 #: A pause counts from this share of a beat on: faultless players stay below 0.35 of it.
@@ -39,7 +40,7 @@ DOUBTFUL_IN, DOUBTFUL_OF = 2, 3
 class Verdict:
     """``says``: what was heard, in words, with its place; ``start_s`` and ``end_s`` where it can be heard. ``at_fault`` and ``doubtful``
     are ids of notes: wrong or missed, and not to be told; ``heard`` the sounding MIDI number in place of each one at fault, None where
-    it is missing.
+    it is missing. ``changes``: in a drill, what went from what to what, and how late.
     """
 
     outcome: Outcome
@@ -51,6 +52,7 @@ class Verdict:
     at_fault: tuple[str, ...] = ()
     heard: tuple[int | None, ...] = ()
     doubtful: tuple[str, ...] = ()
+    changes: tuple[Change, ...] = ()
 
 
 def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str] = ()) -> Verdict:

@@ -27,8 +27,14 @@ export function joined(blocks) {
   return whole;
 }
 
+// What the server is told of an attempt.
+function fieldsOf({ id, stone, remedy, kind, of, prompt, tempo, rate, start, trial }) {
+  const drill = kind ? { kind, of, prompt } : {};
+  return { id, stone, remedy: remedy ?? "", tempo: String(tempo), rate: String(rate), start: start.toFixed(3), trial: trial ? "1" : "0", ...drill };
+}
+
 export class Attempt {
-  // facts: { id, stone, remedy, tempo, rate, start, trial }; endS: when its last note is due to end, seconds of its sound.
+  // facts: { id, stone, remedy, tempo, rate, start, trial }, of a drill { kind, of, prompt } instead of a stone; endS: when its last note is due to end, seconds of its sound.
   constructor(facts, { begin, piece, endS, task, person, title }) {
     Object.assign(this, { facts, endS, kept: { task, person, title } });
     this.begin = begin;
@@ -55,9 +61,8 @@ export class Attempt {
     }
   }
 
-  fields(more = {}) {
-    const { id, stone, remedy, tempo, rate, start, trial } = this.facts;
-    return { id, stone, remedy: remedy ?? "", tempo: String(tempo), rate: String(rate), start: start.toFixed(3), trial: trial ? "1" : "0", ...more };
+  fields() {
+    return fieldsOf(this.facts);
   }
 
   add(block) {
@@ -107,7 +112,8 @@ export class Attempt {
   // What could not be heard now is heard when there is a connection.
   async #keep() {
     if (!canKeep()) return this.#end({ lost: true });
-    const keeping = new Keeping({ ...this.facts, ...this.kept, kind: "attempt", clicks: [], backing: "" });
+    const { kind: drill, ...facts } = this.facts;
+    const keeping = new Keeping({ ...facts, drill, ...this.kept, kind: "attempt", clicks: [], backing: "" });
     const floats = Float32Array.from(joined(this.all), (sample) => sample / 32767);
     keeping.add(floats);
     const safe = await keeping.finish();
@@ -134,8 +140,8 @@ export async function sendKept({ begin, piece, person, task }) {
     }
     const samples = (await file.arrayBuffer()).slice(WAV_HEADER);
     const ago = String(Math.max(0, Math.round((Date.now() - facts.begun) / 1000)));
-    const { id, stone, remedy, tempo, rate, start, trial } = facts;
-    const begun = await post(begin, { id, stone, remedy: remedy ?? "", tempo: String(tempo), rate: String(rate), start: start.toFixed(3), trial: trial ? "1" : "0", ago }).catch(() => null);
+    const { id } = facts;
+    const begun = await post(begin, { ...fieldsOf({ ...facts, kind: facts.drill }), ago }).catch(() => null);
     if (!begun) return last;
     // What the server does not want any more would only be asked for again and again.
     if (begun.status === 422 || begun.status === 400) {

@@ -165,7 +165,7 @@ def _of_bar(bar: PlayedBar, notes: Sequence[ExpectedNote], tempo_qpm: float, fif
     jumps = [abs(b - a) for a, b in itertools.pairwise(pitches)]
     raw = {
         "speed": math.log2(1 + per_second),
-        "rhythm": _rhythm(notes, bar),
+        "rhythm": rhythm_of_bar(notes, bar),
         "leaps": sum(max(0, j - 2) / 5 for j in jumps) / max(1, len(jumps)) + 0.15 * sum(j > 7 for j in jumps),
         "signs": 2.5 * sum(_against_the_key(n, fifths) for n in notes) / max(1, len(notes)),
         "key": max(0, abs(fifths) - 1) / 2,
@@ -199,8 +199,10 @@ def _upper_line(notes: Sequence[ExpectedNote]) -> list[ExpectedNote]:
     return [top[at] for at in sorted(top)]
 
 
-def _rhythm(notes: Sequence[ExpectedNote], bar: PlayedBar) -> float:
-    """Values mixed, beats divided by two and by three, syncopes, and beats on which nothing begins though the next half does."""
+def rhythm_of_bar(notes: Sequence[ExpectedNote], bar: PlayedBar) -> float:
+    """How hard a bar is to count: values mixed, beats divided by two and by three, syncopes, and beats on which nothing begins though
+    the next half does. 0 for even notes.
+    """
     if not notes:
         return 0.0
     values = {round(n.duration_quarters, 3) for n in notes}

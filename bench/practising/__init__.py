@@ -1,0 +1,1 @@
+"""The parts of bench/practice, one a module."""
