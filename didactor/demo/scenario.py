@@ -137,6 +137,24 @@ PRACTISED: tuple[DemoAttempt, ...] = (
 
 
 @dataclass(frozen=True, kw_only=True)
+class DemoGo:
+    """One go at a drill: the first of its ``kind`` that the passage offers."""
+
+    kind: str
+    faults: tuple[dict[str, Any], ...] = ()
+
+
+#: The change to the second chord comes late, and less so from go to go.
+DRILLED: tuple[DemoGo, ...] = tuple(
+    DemoGo(kind="chords", faults=tuple({"kind": "late", "note": k, "ms": ms} for k in (1, 3, 5, 7))) for ms in (520, 430, 250)
+)
+#: Who reads at sight by themselves: for each line, days ago, and at which quarters of it they stop.
+READ_AT_SIGHT: dict[str, tuple[tuple[int, tuple[int, ...]], ...]] = {
+    "Ylva Tarnholm": ((16, ()), (15, ()), (9, ()), (8, (1, 2, 3)), (2, ()), (1, (2,))),
+}
+
+
+@dataclass(frozen=True, kw_only=True)
 class DemoAssignment:
     """A passage with targets, for one student or a group, and the takes that came back, by student."""
 
@@ -162,6 +180,7 @@ class DemoAssignment:
     minutes: int | None = None
     place: int | None = None
     practised: dict[str, tuple[DemoAttempt, ...]] = field(default_factory=dict)
+    drilled: dict[str, tuple[DemoGo, ...]] = field(default_factory=dict)
 
 
 ASSIGNMENTS: tuple[DemoAssignment, ...] = (
@@ -359,6 +378,7 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         bars="1-12",
         title="Galley Song, strummed",
         students=("Paavo Lindskar",),
+        drilled={"Paavo Lindskar": DRILLED},
         tempo=84,
         stage="steady",
         step="chords",

@@ -22,12 +22,13 @@ from didactor.core.sound.player.expression import drawn
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
 from didactor.demo.film import film_of
-from didactor.demo.practising import practise
+from didactor.demo.practising import drill, practise, read_at_sight
 from didactor.demo.scenario import (
     ASSIGNMENTS,
     EXERCISES,
     NOT_READING_YET,
     NOTE_COLOURS,
+    READ_AT_SIGHT,
     STUDENTS,
     STUDIO,
     TEACHER,
@@ -69,6 +70,9 @@ class Command(BaseCommand):
             self._assignment(teacher, people, pieces[demo.score], demo)
         for exercise in EXERCISES:
             self._exercise(teacher, people, exercise)
+        for name, lines_read in READ_AT_SIGHT.items():
+            read_at_sight(people[name], lines_read)
+            self.stdout.write(f"    {name}: {len(lines_read)} lines at sight")
         write_week_note(teacher=teacher, group=None, day=timezone.localdate(), text=WEEK_NOTE)
         path = Path(settings.STATE) / "demo.txt"
         path.write_text("\n".join(lines) + "\n")
@@ -135,6 +139,8 @@ class Command(BaseCommand):
         for name, attempts in demo.practised.items():
             practise(assignment.tasks.get(enrolment=people[name]), attempts)
             self.stdout.write(f"    {name}: {len(attempts)} attempts")
+        for name, goes in demo.drilled.items():
+            drill(assignment.tasks.get(enrolment=people[name]), goes)
         for name, takes in demo.takes.items():
             task = assignment.tasks.get(enrolment=people[name])
             for take in takes:
