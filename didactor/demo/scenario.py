@@ -150,7 +150,7 @@ DRILLED: tuple[DemoGo, ...] = tuple(
 )
 #: Who reads at sight by themselves: for each line, days ago, and at which quarters of it they stop.
 READ_AT_SIGHT: dict[str, tuple[tuple[int, tuple[int, ...]], ...]] = {
-    "Ylva Tarnholm": ((16, ()), (15, ()), (9, ()), (8, (1, 2, 3)), (2, ()), (1, (2,))),
+    "Ylva Tarnholm": ((9, ()), (8, (1, 2, 3)), (2, ()), (1, (2,))),
 }
 
 

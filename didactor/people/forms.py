@@ -90,6 +90,17 @@ class GroupCardsForm(forms.Form):
         self.fields["group"].queryset = Group.objects.filter(studio=studio)  # type: ignore[attr-defined]
 
 
+class PerformanceForm(forms.Form):
+    """The day on which a group performs; empty: none is fixed."""
+
+    group = forms.ModelChoiceField(queryset=Group.objects.none(), empty_label=None)
+    on = forms.DateField(required=False, widget=forms.DateInput(attrs={"type": "date"}))
+
+    def __init__(self, *args: Any, studio: Studio, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["group"].queryset = Group.objects.filter(studio=studio)  # type: ignore[attr-defined]
+
+
 class NameForm(forms.Form):
     """A student's name and age, changed later."""
 

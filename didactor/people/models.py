@@ -80,10 +80,11 @@ class Person(AbstractUser):
 
 
 class Group(models.Model):
-    """A class, a band, a weekday's students."""
+    """A class, a band, a weekday's students. ``performs_on``: the day of their next performance."""
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="groups")
     name = models.CharField(max_length=80)
+    performs_on = models.DateField(null=True, blank=True)
 
     class Meta:
         ordering = ["name"]

@@ -4,6 +4,7 @@ import hashlib
 import re
 import secrets
 from collections.abc import Iterable
+from datetime import date
 
 from django.db import transaction
 from django.utils import timezone
@@ -59,6 +60,12 @@ def add_student(*, studio: Studio, name: str, instrument: str, level: str, group
 
 
 @transaction.atomic
+def set_performance(*, group: Group, day: date | None) -> None:
+    """The day of a group's next performance, or none."""
+    group.performs_on = day
+    group.save(update_fields=["performs_on"])
+
+
 def enrol(*, student: Person, instrument: str, level: str, group_name: str = "") -> Enrolment:
     """Put a student on an instrument, or change level and group of an instrument they already have."""
     group = None

@@ -12,6 +12,7 @@ urlpatterns = [
     path("students/note-names/", views.note_names, name="note_names"),
     path("students/add/", views.add_student, name="add_student"),
     path("students/add-list/", views.add_roll, name="add_roll"),
+    path("students/performance/", views.performance, name="performance"),
     path("students/cards/", views.group_cards, name="group_cards"),
     path("students/<int:pk>/", views.student, name="student"),
     path("students/<int:pk>/card/", views.new_card, name="new_card"),

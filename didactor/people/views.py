@@ -7,6 +7,7 @@ from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
@@ -21,6 +22,7 @@ from didactor.people.forms import (
     NameForm,
     NoteNamesForm,
     PasswordForm,
+    PerformanceForm,
     RollForm,
     StudentForm,
 )
@@ -104,9 +106,15 @@ def students(request: Request) -> HttpResponse:
     cards = GroupCardsForm(studio=request.user.studio)
     given = Consent.objects.filter(student__in=people, kind=ConsentKind.SOUND, withdrawn_at=None)
     consented = set(given.values_list("student_id", flat=True))
-    return render(
-        request, "people/students.html", {"people": people, "has_cards": _with_cards(people), "consented": consented, "cards": cards}
-    )
+    context = {
+        "people": people,
+        "has_cards": _with_cards(people),
+        "consented": consented,
+        "cards": cards,
+        "performance": PerformanceForm(studio=request.user.studio, prefix="performance"),
+        "performing": Group.objects.filter(studio=request.user.studio, performs_on__gte=timezone.localdate()).order_by("performs_on"),
+    }
+    return render(request, "people/students.html", context)
 
 
 def _with_cards(people: Any) -> set[int]:
@@ -176,6 +184,23 @@ def group_cards(request: Request) -> HttpResponse:
         messages.info(request, "Everybody there has a card." if form.cleaned_data["whose"] == "without" else "Nobody is in that group.")
         return redirect("people:students")
     return _cards(request, chosen, reverse("people:students"))
+
+
+@teacher_only
+@require_POST
+def performance(request: Request) -> HttpResponse:
+    """The day of a group's next performance: practice is planned towards it."""
+    form = PerformanceForm(request.POST, studio=request.user.studio, prefix="performance")
+    if not form.is_valid():
+        messages.error(request, "Choose a group, and a day or none.")
+        return redirect("people:students")
+    group, day = form.cleaned_data["group"], form.cleaned_data["on"]
+    services.set_performance(group=group, day=day)
+    messages.success(
+        request,
+        f"{group} performs on {day:%A} {day.day} {day:%B}: practice is planned towards it." if day else f"{group} has no day fixed.",
+    )
+    return redirect("people:students")
 
 
 def _students(count: int) -> str:

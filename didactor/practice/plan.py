@@ -40,6 +40,7 @@ class Today:
     played: int
     forecast: Forecast | None
     rehearsal_on: date | None
+    performs_on: date | None
 
     @property
     def forecast_in_words(self) -> str:
@@ -69,12 +70,11 @@ def habit_of(state: State) -> Habit:
 def today_of(state: State, today: date | None = None) -> Today:
     """The plan of a day. It is made anew each time it is looked at: nothing is missed, it is only planned anew."""
     today = today or timezone.localdate()
-    habit, assignment = habit_of(state), state.task.assignment
+    habit, assignment, group = habit_of(state), state.task.assignment, state.task.enrolment.group
     minutes = min(habit.minutes, assignment.minutes or habit.minutes)
-    due = timezone.localdate(state.task.due_at)
+    due, final = planned_towards(state, today)
     everything = {stone.name: as_planned(state, stone, today) for stone in state.crossing.stones}
     stones = [everything[stone.name] for stone in _workable(state)]
-    final = assignment.stage in ("final", "rehearsal")
     day = plan_day(stones, today, due, minutes, order=_order(state), days_off=habit.days_off, final=final)
     by_name = {stone.name: stone for stone in state.stones}
     standings = state.crossing.standings
@@ -86,7 +86,17 @@ def today_of(state: State, today: date | None = None) -> Today:
         played=minutes_played([a for a in state.practised if timezone.localdate(a.made_at) == today]),
         forecast=forecast(list(everything.values()), today, minutes, len(days), days_off=habit.days_off),
         rehearsal_on=due - timedelta(days=1) if final else None,
+        performs_on=group.performs_on if group and group.performs_on and group.performs_on >= today else None,
     )
+
+
+def planned_towards(state: State, today: date) -> tuple[date, bool]:
+    """The next of the task's due date and the group's performance, and whether the day before it is a dress rehearsal."""
+    due, group = timezone.localdate(state.task.due_at), state.task.enrolment.group
+    performs_on = group.performs_on if group else None
+    if performs_on is not None and performs_on >= today and not today <= due < performs_on:
+        return performs_on, True
+    return due, state.task.assignment.stage in ("final", "rehearsal")
 
 
 def _workable(state: State) -> list[Stone]:

@@ -17,6 +17,7 @@ from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.practice.state import summaries
 from didactor.progress import services
+from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
 from didactor.takes.models import Take
 
@@ -45,7 +46,8 @@ def student(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     rows = task_rows(Task.objects.visible_to(request.user).given().filter(enrolment__student=person).for_lists())
     offered = [(enrolment, found) for enrolment in person.enrolments.all() for found in open_for(enrolment)]
-    return render(request, "progress/student.html", {"person": person, "rows": rows, "offered": offered})
+    context = {"person": person, "rows": rows, "offered": offered, "comes_back": what_comes_back(person)}
+    return render(request, "progress/student.html", context)
 
 
 @teacher_only

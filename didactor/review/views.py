@@ -21,7 +21,8 @@ from didactor.people.requests import Request
 from didactor.review import services
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
-from didactor.takes.listening import gain_since_first, heard_drawings, likely_causes, passage_of, player_data, thinking_shown
+from didactor.takes.causes import likely_causes
+from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
 from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number

@@ -21,6 +21,7 @@ from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
 from didactor.library.sounds import enters_s
 from didactor.takes.apart import hear_apart, hear_here
+from didactor.takes.causes import likely_causes
 from didactor.takes.models import Analysis, Take, TakeState
 
 NO_PICTURES = "This is a film, and a guardian’s consent to pictures is missing. Send the sound alone, or ask your teacher."
@@ -54,7 +55,7 @@ def hear_take(take: Take) -> None:
         defaults={
             "parameters": basis["targets"],
             "result": result.to_json(),
-            "summary": summary_of(result),
+            "summary": {**summary_of(result), "causes": [[c.code, c.title, c.says] for c in likely_causes(take, result)]},
             "seconds": time.monotonic() - started,
         },
     )

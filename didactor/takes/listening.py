@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 from django.urls import reverse
 
-from didactor.core.causes.registry import Cause, causes_of
 from didactor.core.comparing.thinking import draw_thinking, thinking_in_words, thinking_times
 from didactor.core.formats.lanes import View, score_with_lanes
 from didactor.core.formats.result import FindingResult, Result
@@ -17,7 +16,7 @@ from didactor.core.judging.categories import TITLES
 from didactor.core.score.write.engraving import BESIDE
 from didactor.library.drawings import bar_numbers, drawn, plain_drawings
 from didactor.library.models import Engraving, Passage, ReferenceKind
-from didactor.library.notation import expectation_of_passage, read_part
+from didactor.library.notation import expectation_of_passage
 from didactor.library.sounds import references_in_time
 from didactor.takes.models import Analysis, Take
 
@@ -82,13 +81,6 @@ def _films(take: Take, bars: dict[tuple[str, int], float]) -> list[dict[str, Any
             url = reverse("library:reference", args=[reference.pk])
             films.append({"title": f"{reference.created_by.name}: {reference.title}", "url": url, "places": places})
     return films
-
-
-def likely_causes(take: Take, result: Result | None) -> list[Cause]:
-    """Why something went wrong, as far as the score knows; nothing in doubt."""
-    if result is None or not result.notes:
-        return []
-    return causes_of(result, read_part(take.basis["revision_id"], take.basis["part"]))
 
 
 @dataclass(frozen=True, kw_only=True)

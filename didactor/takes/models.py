@@ -165,7 +165,7 @@ class Take(models.Model):
 class Analysis(models.Model):
     """What one version of the engine heard in a take. A new version is a new row; none is ever overwritten.
 
-    ``summary`` is what lists show of ``result`` (bars, played tempo, number of findings), so that they need not load it.
+    ``summary`` is what lists show of ``result`` (bars, played tempo, number of findings, likely causes), so that they need not load it.
     """
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="analyses")

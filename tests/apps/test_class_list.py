@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from didactor.people.models import Enrolment, Person, SignInCard
 from didactor.people.roll import MOST_LINES, read_roll
@@ -121,6 +124,27 @@ class RollTests(scenes.OwnFolders, TestCase):
         for group in (self.scene.ylva.group_id, "²", ""):
             self.client.post(reverse("people:group_cards"), {"group": group or 1, "whose": "all"})
         self.assertEqual(dict(SignInCard.objects.values_list("person_id", "code_hash")), before)
+
+    def test_a_group_s_performance_has_a_day_or_none(self):
+        group, url = self.scene.ylva.group, reverse("people:performance")
+        day = timezone.localdate() + timedelta(days=12)
+        page = self.client.post(url, {"performance-group": group.pk, "performance-on": day.isoformat()}, follow=True)
+        self.assertContains(page, "practice is planned towards it")
+        self.assertContains(page, f"{group}: {day:%A}")
+        group.refresh_from_db()
+        self.assertEqual(group.performs_on, day)
+        for odd in ({"performance-group": group.pk, "performance-on": "soon"}, {"performance-group": "²"}, {}):
+            self.client.post(url, odd)
+        group.refresh_from_db()
+        self.assertEqual(group.performs_on, day)
+        self.client.post(url, {"performance-group": group.pk, "performance-on": ""})
+        group.refresh_from_db()
+        self.assertIsNone(group.performs_on)
+        other = scenes.teacher("Inner dark", "stranger")
+        self.client.force_login(other, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.post(url, {"performance-group": group.pk, "performance-on": day.isoformat()})
+        group.refresh_from_db()
+        self.assertIsNone(group.performs_on)
 
     def test_name_and_age_change_later(self):
         student = self.scene.ylva.student

@@ -109,6 +109,7 @@ EXPECTED = {
     "people:note_names": {"teacher", "stranger"},
     "people:add_roll": {"teacher", "stranger"},
     "people:group_cards": {"teacher", "stranger"},
+    "people:performance": {"teacher", "stranger"},
     "takes:uploads": YLVA,
     "takes:upload": YLVA,
     "stand:upload_file": YLVA,
@@ -365,6 +366,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "people:new_card",
             "people:withdraw_consent",
             "people:group_cards",
+            "people:performance",
             "review:send",
             "review:decide_words",
         ):

@@ -23,7 +23,7 @@ from didactor.practice import jobs, live
 from didactor.practice.hearing import discard_old_sounds, forget_left_overnight, propose, settle
 from didactor.practice.models import Attempt, Habit, Remedy
 from didactor.practice.music import music_of_stone
-from didactor.practice.plan import today_of
+from didactor.practice.plan import planned_towards, today_of
 from didactor.practice.services import add_piece, erase_practice
 from didactor.practice.state import minutes_played, state_of
 from tests import scene as scenes
@@ -364,6 +364,24 @@ class PlanTests(PracticeScene):
         habit.delete()
         Assignment.objects.update(stage="final", due_at=timezone.now() + timedelta(days=1))
         self.assertTrue(self.today().day.rehearsal)
+
+    def test_a_group_s_performance_is_planned_towards_like_a_due_date(self):
+        group, today = self.scene.ylva.group, timezone.localdate()
+        due = self.task.due_at.date()
+
+        def towards(day):
+            group.performs_on = day
+            group.save()
+            return planned_towards(state_of(Task.objects.get(pk=self.task.pk)), today)
+
+        self.assertEqual(towards(None), (due, False))
+        self.assertEqual(towards(today + timedelta(days=1)), (today + timedelta(days=1), True))
+        self.assertTrue(self.today().day.rehearsal)
+        self.assertContains(self.client.get(self.url("crossing")), f"{group} performs on")
+        self.assertEqual(towards(due + timedelta(days=9)), (due, False), "the date that comes first")
+        self.assertEqual(towards(today - timedelta(days=1)), (due, False), "what is over is over")
+        Assignment.objects.update(due_at=timezone.now() - timedelta(days=2))
+        self.assertEqual(towards(today + timedelta(days=9))[0], today + timedelta(days=9))
 
     def test_a_firm_stone_comes_back_after_a_day(self):
         self.by_hand("clean", "0-2", count=2)
