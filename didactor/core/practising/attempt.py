@@ -76,7 +76,7 @@ def attend(samples: npt.NDArray[np.float32], asked: Asked, last: Look | None = N
     if state is Now.BROKEN:
         return Heard(verdict=broken_off(found), look=last)
     heard_s = len(samples) / RATE_HZ
-    look = Look(at_s=heard_s, complete=is_complete(analysis, goes_on=goes_on(samples, due)))
+    look = Look(at_s=heard_s, complete=is_complete(analysis, goes_on=goes_on(samples, due), quarter_s=60.0 / asked.qpm))
     return Heard(verdict=found if look.complete and heard_s >= due.end_s else None, look=look)
 
 

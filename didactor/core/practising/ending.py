@@ -6,6 +6,7 @@ attempt is complete when its last note was heard, most of the notes fit, and its
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -14,6 +15,7 @@ import numpy.typing as npt
 
 from didactor.core.analyse import Analysis
 from didactor.core.hearing.hearing import Status
+from didactor.core.judging.evidence import NoteJudgement
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.verdict import Verdict
 from didactor.core.score.expected import Expectation
@@ -31,6 +33,8 @@ NOTHING_BEATS, NOTHING_S = 4.0, 4.0
 COMPLETE_SHARE = 0.55
 #: While something still sounds it is complete only with this share; it is still when nothing was heard for so long, in seconds and beats.
 PLAIN_SHARE, QUIET_S, QUIET_BEATS, STILL_S = 0.85, 0.5, 0.8, 2.0
+#: Of the last quarter of its notes this share sounded in one that reached its end; its last note lasts to within so much of its length.
+END_SHARE, TAIL_SHARE, LASTS_S = 0.25, 0.4, 0.15
 #: Sounds this far above the quietest of the attempt are playing, dB; quieter than this nothing is.
 ABOVE_FLOOR_DB, LOWEST_DB = 14.0, -55.0
 #: The last click of the count-off, and what the room makes of it, is over so many beats before the music begins.
@@ -120,10 +124,13 @@ def sounding(samples: npt.NDArray[np.float32], from_s: float) -> tuple[float | N
     return float(loud[0]) * _FRAME_S, float(loud[-1] + 1) * _FRAME_S
 
 
-def is_complete(analysis: Analysis, *, goes_on: bool = False) -> bool:
-    """Whether the attempt reached its end: the last note was heard, and most of the others.
+def is_complete(analysis: Analysis, *, goes_on: bool = False, quarter_s: float = 0.0) -> bool:
+    """Whether the attempt reached its end: the last note was heard, with some of those just before it, and most of the others.
 
-    ``goes_on``: something still sounds. Who began again may be in the middle of it, so nearly all must have been right then.
+    Args:
+        goes_on: something still sounds. Who began again may be in the middle of it, so nearly all must have been right then, and the last
+            note must have lasted as long as it is written.
+        quarter_s: seconds a quarter that were counted off.
     """
     evidence = analysis.evidence
     if evidence is None or not evidence.notes:
@@ -132,11 +139,20 @@ def is_complete(analysis: Analysis, *, goes_on: bool = False) -> bool:
     by_note = ear_of(evidence.targets.step).note_by_note
     right = sum(n.status is Status.CORRECT if by_note else n.onset_s is not None for n in played)
     last = [n for n in played if n.note.onset_quarters >= played[-1].note.onset_quarters - 1e-6]
-    reached = any(n.onset_s is not None and n.status is not Status.MISSED for n in last)
+    ended = [n for n in last if n.onset_s is not None and n.status is not Status.MISSED]
+    tail = played[-max(2, round(len(played) * END_SHARE)) :]
+    # One sound that fits the last note is not yet the end.
+    reached = bool(ended) and sum(n.status is not Status.MISSED for n in tail) >= TAIL_SHARE * len(tail)
     share = (right - 0.5 * len(evidence.extra)) / max(1, len(played))
-    if goes_on and evidence.restarts:
+    if goes_on and (evidence.restarts or _still_lasts(analysis, ended, quarter_s)):
         return False
     return reached and share >= (PLAIN_SHARE if goes_on else COMPLETE_SHARE)
+
+
+def _still_lasts(analysis: Analysis, last: Sequence[NoteJudgement], quarter_s: float) -> bool:
+    """Whether the last note has not sounded as long as it is written."""
+    until_s = max(((n.onset_s or 0.0) + n.note.duration_quarters * quarter_s for n in last), default=0.0)
+    return analysis.duration_s < until_s - LASTS_S
 
 
 def goes_on(samples: npt.NDArray[np.float32], due: Due) -> bool:
