@@ -38,7 +38,7 @@ PARTS = {
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--only", action="append", choices=list(PARTS))
-    parser.add_argument("--base", type=int, default=91_000)
+    parser.add_argument("--base", type=int, default=92_000)
     for flag in ("--write", "--said"):
         parser.add_argument(flag, action="store_true")
     options = parser.parse_args()

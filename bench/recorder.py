@@ -1,7 +1,7 @@
 """Recordings that are interrupted: does every one arrive, whole and once, or is it said while there is time to act?
 
     bench/recorder              100 recordings in a real browser with a fake microphone; some 25 minutes
-    bench/recorder --count 20   fewer
+    bench/recorder --count 20   fewer; --only "device full" one way of interrupting
     bench/recorder --write      also refreshes its part of docs/benchmarks.md
 
 Needs the project's database (bin/start or bin/test made it); uses a test database, a server and a browser of its own. At a random moment
@@ -177,6 +177,7 @@ def correlation(heard: np.ndarray, source: np.ndarray, rate: int) -> float:
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--count", type=int, default=100)
+    parser.add_argument("--only", choices=KINDS)
     parser.add_argument("--write", action="store_true")
     options = parser.parse_args()
     setup_test_environment()
@@ -191,7 +192,7 @@ def main() -> int:
             browser = Browser(playwright, microphone)
             try:
                 for number in range(options.count):
-                    kind = KINDS[number % len(KINDS)]
+                    kind = options.only or KINDS[number % len(KINDS)]
                     trial = Trial(browser, server, scene_of(number), np.random.default_rng(number))
                     seconds = trial.run(kind)
                     connection.close()  # what another process wrote is seen anew
@@ -210,7 +211,7 @@ def main() -> int:
         server.kill()
         end_sessions()
         teardown_databases(databases, verbosity=0)
-    return report(rows, options.write)
+    return report({kind: found for kind, found in rows.items() if found}, options.write and not options.only)
 
 
 def report(rows: dict[str, list[tuple[bool, bool, float, float]]], write: bool) -> int:

@@ -12,6 +12,7 @@ from django.urls import reverse
 
 from didactor.assignments.models import Task
 from didactor.core.errors import PassageError
+from didactor.core.formats.lanes.fingering import chord_picture
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.planning.tempi import rungs
@@ -25,6 +26,7 @@ from didactor.core.practising.drills.registry import Kind, all_kinds, drill_of, 
 from didactor.core.practising.drills.warm_up import MOST, Known, warm_up
 from didactor.core.practising.verdict import Verdict
 from didactor.core.score.expected import of_staff
+from didactor.core.score.study.fingering import chord_shape
 from didactor.core.score.study.reading_aids import note_name
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.notation import expectation_of_passage, read_part
@@ -109,6 +111,8 @@ def drills_of(task: Task) -> list[OfKind]:
     return found
 
 
+#: Kinds that are of chords, held in one way or another.
+HELD = ("chords", "strings")
 #: Kinds whose changes make a table of from and to.
 TABLED = ("chords", "two_notes")
 
@@ -142,7 +146,7 @@ def drill_data(task: Task, drill: Drill) -> dict[str, Any]:
         task.asked_tempo,
     )
     prompt = next_prompt(drill.prompts, _changes(counted)) if drill.prompts else None
-    bars = drill.music.bars
+    bars, passage = drill.music.bars, expectation_of_passage(task.passage)
     return {
         "next": {
             "kind": drill.kind,
@@ -152,7 +156,7 @@ def drill_data(task: Task, drill: Drill) -> dict[str, Any]:
             "length": max((n.onset_quarters + n.duration_quarters for n in drill.music.notes), default=0.0),
             "beat": bars[0].beat_quarters if bars else 1.0,
             "pickup": 0.0,
-            "shown": sorted({bar.number for bar in bars}) if drill.music.notes else [],
+            "shown": sorted({passage.bar_at(stretch[1]).number for stretch in drill.road}),
             "marks": [prompt.note_id] if prompt else sorted({n.id for n in drill.music.notes}) if drill.kind == "two_notes" else [],
             "prompt": {"name": prompt.name, "where": prompt.where, "note": prompt.note_id} if prompt else None,
             "touched": len(drill.touched),
@@ -162,6 +166,17 @@ def drill_data(task: Task, drill: Drill) -> dict[str, Any]:
         "good": sum(a.counts_as is Outcome.CLEAN for a in counted),
         "cells": [cell_data(cell) for cell in table(_changes(goes))] if drill.kind in TABLED else [],
     }
+
+
+def shapes_of(task: Task, drill: Drill) -> list[tuple[str, str]]:
+    """The chords of a drill and how each is held, as drawings; no drawing where no shape is known."""
+    if drill.kind not in HELD:
+        return []
+    instrument = find_instrument(task.enrolment.instrument)
+    texts = drill.of.split(">")
+    chords = {chord.text: chord for chord in expectation_of_passage(task.passage).chords}
+    shapes = [chord_shape(instrument, text, chords[text].pitch_classes) if text in chords else None for text in texts]
+    return [(text, chord_picture(shape) if shape else "") for text, shape in zip(texts, shapes, strict=True)]
 
 
 def cell_data(cell: Cell) -> dict[str, Any]:

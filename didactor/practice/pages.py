@@ -18,7 +18,7 @@ from didactor.core.score.expected import Expectation
 from didactor.core.score.study.payoff import payoffs
 from didactor.library.notation import expectation_of, expectation_of_passage, read_part
 from didactor.people.models import Person
-from didactor.practice.drilling import drill_data, following
+from didactor.practice.drilling import drill_data, following, shapes_of
 from didactor.practice.models import Attempt, Remedy
 from didactor.practice.music import music_of_exercise, music_of_stone
 from didactor.practice.plan import habit_of, minutes_by_day, today_of
@@ -86,6 +86,7 @@ def drill_page(task: Task, drill: Drill, *, warm: bool) -> dict[str, Any]:
         "drawings": sheet_to_play(task),
         "young": not task.enrolment.reads_notes,
         "warm": warm,
+        "shapes": shapes_of(task, drill),
         "after": after,
         # A model of the whole passage is rendered; what is played from it has its own length and place.
         "hears": drill.step == "play" and drill.kind == "two_notes",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from playwright.sync_api import Page, expect
 
 from didactor.assignments.models import Assignment
@@ -89,3 +91,31 @@ class CrossingTests(BrowserTestCase):
         page.get_by_role("button", name="Agreed").click()
         expect(page.locator("summary", has_text="9 minutes a day, 1 day off")).to_be_visible()
         expect(page.get_by_role("heading", name="Today")).to_be_visible()
+
+    def test_a_week_s_plan_follows_what_was_won(self):
+        """Day after day the household opens the page: what was won comes back when it is due, and the next stone is there."""
+        page = self.opened(DESK)
+        page.locator(".thumb-more summary").click()
+        page.get_by_label("a helper listens").check()
+        page.locator(".thumb-more summary").click()
+        portions = page.locator(".today").filter(has=page.get_by_role("heading", name="Today")).locator("li")
+        expect(portions.first).to_contain_text("Bar 4")
+        won = []
+        for day in range(4):
+            before = page.locator("[data-says]").inner_text()
+            won.append(before.split(",")[0].split(":")[0])
+            page.get_by_role("button", name="Without a fault").click()
+            expect(page.locator("[data-says]")).not_to_have_text(before)
+            for attempt in Attempt.objects.all():
+                attempt.made_at -= timedelta(days=1)
+                attempt.save(update_fields=["made_at"])
+            page.reload()
+            if day == 0:
+                expect(portions.filter(has_text="once more, so that it stays")).to_have_count(1)
+                expect(portions.filter(has_text="Bar 5")).to_have_count(1)
+        self.assertEqual(len(set(won)), 4, won)
+        minutes = page.get_by_role("heading", name="Today").inner_text()
+        self.assertRegex(minutes, r"Today, \d+ minutes?")
+        expect(page.locator(".today").filter(has=page.get_by_role("heading", name="Practised")).locator("li").first).to_contain_text(
+            "1 attempt"
+        )
