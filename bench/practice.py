@@ -1,7 +1,7 @@
 """Practice in small steps: are attempts judged rightly, is their end recognised, is the kind of fault, and what is a plan worth?
 
     bench/practice                   all its parts, some ten minutes of two cores
-    bench/practice --only kinds      one of them: verdicts, ends, kinds, plan, causes, staircase, drills
+    bench/practice --only kinds      one of them: verdicts, ends, kinds, plan, causes, staircase, drills, proposals
     bench/practice --base 7000       other seeds; move on when single cases were looked at
     bench/practice --said            what was not right, one line each
     bench/practice --write           also refreshes its part of docs/benchmarks.md
@@ -21,7 +21,7 @@ os.environ.setdefault("OMP_NUM_THREADS", "1")
 HERE = Path(__file__).resolve().parent
 sys.path[:0] = [str(HERE.parent), str(HERE)]
 
-from practising import causes, drills, ends, kinds, plan, staircase, verdicts  # noqa: E402
+from practising import causes, drills, ends, kinds, plan, proposals, staircase, verdicts  # noqa: E402
 from report import close  # noqa: E402
 
 PARTS = {
@@ -32,6 +32,7 @@ PARTS = {
     "causes": causes.causes,
     "staircase": staircase.staircase,
     "drills": drills.drills,
+    "proposals": proposals.proposals,
 }
 
 
