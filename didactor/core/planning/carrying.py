@@ -59,7 +59,7 @@ def carried_tempo(playings: Sequence[Playing], target: float) -> Carried | None:
     whole = [p for p in judged if not p.stone]
     stones = sorted({p.stone for p in judged if p.stone})
     found = [_posterior([p for p in judged if p.stone in ("", stone)], target) for stone in stones] or [_posterior(whole, target)]
-    grid, posterior = min(found, key=lambda entry: _quantile(*entry, 0.5))
+    grid, posterior = min(found, key=lambda entry: _quantile(entry[0], entry[1], 0.5))
     alone = len(judged) == 1
     # Playing shows no more than the tempi that were played.
     tempo = min(_quantile(grid, posterior, 0.5) * target, max(p.tempo for p in judged))
