@@ -149,6 +149,9 @@ class Assignment(models.Model):
         null=True, blank=True, help_text="Of a line that a student reads at sight by themselves: how hard it is. Nothing is handed in."
     )
     spoken = models.FileField(upload_to="spoken/%Y/%m/", blank=True)
+    leads_to = models.ForeignKey(
+        "Task", on_delete=models.SET_NULL, null=True, blank=True, related_name="ways", help_text="The task that it is a way to."
+    )
     series = models.ForeignKey(Series, on_delete=models.SET_NULL, null=True, blank=True, related_name="assignments")
     version = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Any
 
 from django.db import models
 from django.db.models import Q
+from django.db.models.functions import Coalesce
 
 if TYPE_CHECKING:
     from didactor.people.models import Person
@@ -56,7 +57,8 @@ class TaskQuerySet(models.QuerySet[Any]):
     def on_the_stand(self) -> TaskQuerySet:
         """In the teacher's order, the rest by date; what is passed comes last."""
         passed = models.Case(models.When(state="passed", then=1), default=0)
-        return self.given().order_by(passed, models.F("assignment__place").asc(nulls_last=True), "assignment__due_at", "pk")
+        due = Coalesce("own_due_at", "assignment__due_at")
+        return self.given().order_by(passed, models.F("assignment__place").asc(nulls_last=True), due, "pk")
 
     def for_lists(self) -> TaskQuerySet:
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group", "found_out").defer(

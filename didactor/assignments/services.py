@@ -25,6 +25,7 @@ from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
 from didactor.library.models import Engraving, Passage
 from didactor.library.notation import ENGRAVER, expectation_of, read_part
+from didactor.library.services import cut_passage
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
 
@@ -237,6 +238,54 @@ def _want_models(task: Task) -> None:
         qpm = [beats_to_quarters_per_minute(tempo, assignment.beat_unit) for tempo in sorted(tempi)]
         want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempi_qpm=qpm)
         want_accompaniment(passage=task.passage, tempo_qpm=asked_qpm, count_off=assignment.count_off)
+
+
+#: What of an assignment a way to it takes over; a way's own due date is so many days away.
+_TAKEN_OVER = (
+    "beat_unit",
+    "band_percent",
+    "count_off",
+    "checklist",
+    "own_rows",
+    "own_row_figures",
+    "with_pictures",
+    "listen_first",
+    "students_see",
+    "metronome",
+    "place",
+)
+WAY_DAYS = 4
+
+
+@transaction.atomic
+def give_way_to(
+    *, task: Task, teacher: Person, bars: str = "", step: str = "", tempo: float | None = None, minutes: int | None = None
+) -> Assignment:
+    """A smaller thing first, for one student: some bars, or another step on them. It stands before the task, which stays.
+
+    Raises ``PassageError`` for bars, a step or a tempo that make no sense.
+    """
+    whole = task.assignment
+    root = whole.passage
+    passage = cut_passage(teacher=teacher, revision=root.revision, part=root.part, bars=bars) if bars and bars != root.bars else root
+    what = step or whole.step
+    title = f"{whole.title}, bars {bars.replace('-', '–')}" if bars else whole.title
+    fields = {name: getattr(whole, name) for name in _TAKEN_OVER}
+    fields |= {
+        "title": (f"{title}: {goal(what).title.lower()}" if what != whole.step else title)[:200],
+        "due_at": timezone.now() + timedelta(days=WAY_DAYS),
+        "tempo": tempo or task.asked_tempo,
+        "stage": "steady" if whole.stage in ("sight_reading", "rehearsal", "final") else whole.stage,
+        "step": what,
+        "minutes": minutes or whole.minutes,
+        "leads_to": task,
+    }
+    return assign(teacher=teacher, passage=passage, enrolments=[task.enrolment], fields=fields)
+
+
+def more_time(*, task: Task, days: int) -> None:
+    """This student has so many days from now, or from the date if that is later. Raises ``PassageError``."""
+    set_exception(task=task, tempo=task.tempo, due_at=max(task.due_at, timezone.now()) + timedelta(days=days))
 
 
 def keep_template(*, teacher: Person, title: str, fields: Mapping[str, Any]) -> Template:

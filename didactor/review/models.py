@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from didactor.assignments.checklists import title_of
+from didactor.assignments.models import Assignment
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
 
@@ -15,6 +16,7 @@ class Decision(models.TextChoices):
     STAY = "stay", "Stay on it"
     SLOWER = "slower", "Slower"
     SHORTER = "shorter", "A shorter segment"
+    STEP = "step", "Another step first"
     NEXT = "next", "On to the next"
 
 
@@ -26,6 +28,12 @@ class Review(models.Model):
     text = models.TextField(blank=True)
     decision = models.CharField(max_length=10, choices=Decision.choices, blank=True)
     decision_tempo = models.FloatField(null=True, blank=True)
+    decision_bars = models.CharField(max_length=40, blank=True)
+    decision_step = models.CharField(max_length=10, blank=True)
+    decision_minutes = models.PositiveSmallIntegerField(null=True, blank=True)
+    way = models.OneToOneField(
+        Assignment, on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="What was given to work on first."
+    )
     checklist = models.JSONField(default=dict, help_text="The teacher's verdict by category: good or mend.")
     created_at = models.DateTimeField(auto_now_add=True)
     sent_at = models.DateTimeField(null=True)

@@ -6,13 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
+from datetime import timedelta
 
 from django.db import transaction
 from django.utils import timezone
 
 from didactor.assignments.checklists import OWN
 from didactor.assignments.models import Task, TaskState
-from didactor.assignments.services import ask_at_tempo, move_task
+from didactor.assignments.services import ask_at_tempo, give_way_to, more_time, move_task, withdraw
 from didactor.core.errors import PassageError
 from didactor.core.formats.result import FindingResult
 from didactor.core.judging.categories import TITLES
@@ -20,6 +21,8 @@ from didactor.people.models import Person
 from didactor.review.models import Decision, FormerAnswer, Mark, Origin, Review, Standing
 from didactor.takes.models import Submission
 
+#: What goes with a decision.
+DECIDED = ("decision_tempo", "decision_bars", "decision_step", "decision_minutes")
 #: How much is played of a place that is pinned by its second.
 HEARD_FROM_A_SECOND_S = 2.0
 SENT = "This answer is sent already and stays as it was. To change it, amend it."
@@ -39,6 +42,9 @@ class Draft:
     text: str = ""
     decision: str = ""
     decision_tempo: float | None = None
+    decision_bars: str = ""
+    decision_step: str = ""
+    decision_minutes: int | None = None
     checklist: Mapping[str, str] = field(default_factory=dict)
     version: int | None = None
 
@@ -135,8 +141,10 @@ def _write(review: Review, draft: Draft) -> Review:
     review.checklist = _verdicts(review, draft)
     review.text = draft.text
     review.decision = draft.decision if draft.decision in Decision.values else ""
-    review.decision_tempo, review.version = draft.decision_tempo, review.version + 1
-    review.save(update_fields=["text", "decision", "decision_tempo", "checklist", "version"])
+    for name in DECIDED:
+        setattr(review, name, getattr(draft, name))
+    review.version += 1
+    review.save(update_fields=["text", "decision", *DECIDED, "checklist", "version"])
     return review
 
 
@@ -148,11 +156,8 @@ def _verdicts(review: Review, draft: Draft) -> dict[str, str]:
 
 def _says_the_same(review: Review, draft: Draft) -> bool:
     kept = _verdicts(review, draft)
-    return (review.text, review.decision, review.decision_tempo, review.checklist) == (
-        draft.text,
-        draft.decision,
-        draft.decision_tempo,
-        kept,
+    return (review.text, review.decision, review.checklist) == (draft.text, draft.decision, kept) and all(
+        getattr(review, name) == getattr(draft, name) for name in DECIDED
     )
 
 
@@ -215,7 +220,7 @@ def _as_draft(review: Review) -> Draft:
     return Draft(
         text=review.text,
         decision=review.decision,
-        decision_tempo=review.decision_tempo,
+        **{name: getattr(review, name) for name in DECIDED},
         checklist=review.checklist,
         version=review.version,
     )
@@ -230,14 +235,53 @@ def _check_decision(review: Review) -> None:
         raise ReviewRefused("Choose what happens next: passed, once more, slower …")
     if review.decision == Decision.SLOWER and review.decision_tempo is None:
         raise ReviewRefused("Say at which tempo: write it beside “at tempo”.")
+    if review.decision == Decision.SHORTER and not review.decision_bars:
+        raise ReviewRefused("Say which bars: write them beside “bars”, like 5-8.")
+    if review.decision == Decision.STEP and not review.decision_step:
+        raise ReviewRefused("Say which step comes first.")
+
+
+#: Days more: to stay on it, and at least until the next take.
+STAY_DAYS, ONCE_MORE_DAYS = 7, 3
 
 
 def _move_on(task: Task, review: Review) -> None:
-    """What the decision means for the task: its state, and the tempo that is asked from now on."""
-    passed = review.decision in (Decision.PASSED, Decision.NEXT)
+    """What the decision means for the task: its state, what is asked from now on and until when, and what is given to work on first."""
+    faster = review.decision == Decision.NEXT and review.decision_tempo is not None and review.decision_tempo > task.asked_tempo
+    passed = review.decision in (Decision.PASSED, Decision.NEXT) and not faster
     move_task(task, TaskState.PASSED if passed else TaskState.ANSWERED)
-    if review.decision_tempo is not None and not passed:
-        try:
+    try:
+        _give_what_comes_first(task, review)
+        if passed:
+            return
+        if review.decision_tempo is not None and review.decision not in WAYS:
             ask_at_tempo(task=task, tempo=review.decision_tempo)
-        except PassageError as error:
-            raise ReviewRefused(error.message) from error
+        if review.decision == Decision.STAY or review.decision in WAYS:
+            more_time(task=task, days=STAY_DAYS)
+        elif task.due_at < timezone.now() + timedelta(days=ONCE_MORE_DAYS):
+            more_time(task=task, days=ONCE_MORE_DAYS)
+    except PassageError as error:
+        raise ReviewRefused(error.message) from error
+
+
+#: Decisions that give something to work on first.
+WAYS = (Decision.SHORTER, Decision.STEP)
+
+
+def _give_what_comes_first(task: Task, review: Review) -> None:
+    """The way that was decided on; one of an earlier decision is taken back."""
+    former = review.way
+    if former is not None:
+        withdraw(former.tasks.all())
+    review.way = None
+    if review.decision in WAYS:
+        review.way = give_way_to(
+            task=task,
+            teacher=review.teacher,
+            bars=review.decision_bars,
+            step=review.decision_step if review.decision == Decision.STEP else "",
+            tempo=review.decision_tempo,
+            minutes=review.decision_minutes,
+        )
+    if review.way is not former:
+        review.save(update_fields=["way"])

@@ -15,10 +15,12 @@ from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.sound.recording import MAX_DURATION_S
+from didactor.core.steps.registry import goals
 from didactor.library.desk import road_map_of
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.review import services
+from didactor.review.deciding import proposal_shown
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
 from didactor.takes.causes import likely_causes
@@ -131,11 +133,15 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "categories": list(TITLES.items()),
         "checklist": _checklist(take, review),
         "decisions": Decision.choices,
+        "proposal": None if review.sent_at else proposal_shown(take),
+        "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
         "following": following,
         "quality": result.quality if result else None,
     }
     if refused is not None:
-        review.text, review.decision, review.decision_tempo = refused.text, refused.decision, refused.decision_tempo
+        review.text, review.decision = refused.text, refused.decision
+        for name in services.DECIDED:
+            setattr(review, name, getattr(refused, name))
         review.checklist = dict(refused.checklist)
         context["checklist"] = _checklist(take, review)
     amending = review.sent_at is not None and ("amend" in request.GET or refused is not None)
@@ -235,6 +241,9 @@ def _draft(request: Request) -> services.Draft:
         text=request.POST.get("text", "").replace("\r\n", "\n"),
         decision=request.POST.get("decision", ""),
         decision_tempo=read_number(request.POST.get("decision_tempo", ""), TEMPO_LOW, TEMPO_HIGH),
+        decision_bars=request.POST.get("decision_bars", "").replace("–", "-").replace(" ", "")[:40],
+        decision_step=request.POST.get("decision_step", "")[:10],
+        decision_minutes=read_id(request.POST.get("decision_minutes", "")[:3]),
         checklist={name.removeprefix("verdict-"): str(value) for name, value in request.POST.items() if name.startswith("verdict-")},
         version=read_id(request.POST.get("version", "")),
     )

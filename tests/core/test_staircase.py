@@ -13,7 +13,7 @@ def lines(signs: str, grade: int) -> list[LineRead]:
 
 class StaircaseTests(SimpleTestCase):
     def test_it_begins_where_it_is_told(self):
-        self.assertEqual((next_grade([]), next_grade([], start=6.0)), (3, 6))
+        self.assertEqual((next_grade([]), next_grade([], start=6.0)), (4, 7))
 
     def test_what_is_playable_leads_up_and_what_is_not_down_and_further(self):
         up, down = level_of(lines("+", 3)), level_of(lines("-", 3))

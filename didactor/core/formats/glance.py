@@ -10,6 +10,8 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.categories import gravest
 
 UNJUDGED = "unjudged"
+#: A wrong or missed note counts from this confidence on.
+SURE = 0.6
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,4 +49,22 @@ def summary_of(result: Result) -> dict[str, Any]:
         "strip": [[cell.number, cell.worst, cell.words] for cell in bars_at_a_glance(result)],
         "played_qpm": result.tempo.played_qpm if result.tempo else None,
         "findings": len(result.findings or ()),
+        "facts": _facts(result),
+    }
+
+
+def _facts(result: Result) -> dict[str, Any]:
+    """Notes judged and expected, faults by bar (wrong and missed notes and chords, pauses), and how many remarks are of rhythm."""
+    notes = list(result.notes or ())
+    faults: dict[str, int] = {}
+    for note in [*notes, *(result.chords or ())]:
+        if note.status in (Status.WRONG_PITCH, Status.MISSED) and note.confidence >= SURE:
+            faults[note.bar] = faults.get(note.bar, 0) + 1
+    for pause in result.pulse.hesitations if result.pulse else ():
+        faults[pause.bar] = faults.get(pause.bar, 0) + 1
+    return {
+        "judged": sum(n.status is not Status.UNCERTAIN for n in notes),
+        "expected": len(notes),
+        "faults": faults,
+        "rhythm": sum(f.category in ("rhythm", "flow") for f in result.findings or ()),
     }

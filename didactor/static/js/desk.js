@@ -38,7 +38,21 @@ document.addEventListener("click", (event) => {
   fields("at_s").value = Math.max(0, audio.currentTime - delay).toFixed(1);
 });
 
-// K keeps and D drops the first open proposal; R goes to the remark.
+// What is proposed as the next step is taken over into the fields; nothing is sent by it.
+function accept() {
+  const proposal = document.querySelector("[data-proposal]");
+  if (!proposal) return;
+  const form = document.getElementById("answer");
+  for (const [name, value] of Object.entries(JSON.parse(proposal.dataset.proposal))) {
+    if (name === "decision") form.querySelector(`[name="decision"][value="${value}"]`).checked = true;
+    else form.elements[name].value = value;
+  }
+  form.dispatchEvent(new Event("change", { bubbles: true }));
+  form.dispatchEvent(new Event("input", { bubbles: true }));
+}
+document.querySelector("[data-accept]")?.addEventListener("click", accept);
+
+// K keeps and D drops the first open proposal; R goes to the remark, A takes over the next step that is proposed.
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
   const open = document.querySelector(".marks li.proposed");
@@ -46,6 +60,9 @@ document.addEventListener("keydown", (event) => {
   if (button) {
     event.preventDefault();
     button.click();
+  } else if (event.key === "a") {
+    event.preventDefault();
+    accept();
   } else if (event.key === "r" && fields("text")) {
     event.preventDefault();
     fields("text").focus();
