@@ -18,7 +18,7 @@ WANTED, SLOPE, SLIP, LUCK, FADES = 0.8, 1.1, 0.04, 0.03, 0.9
 #: A line is playable with this share of its notes right, and so many stops at most.
 PLAYABLE_SHARE, MOST_STOPS = 0.85, 1
 #: So many lines are so much harder, until the level is known: measured, 90 % of readers are met within eight lines instead of 83 %.
-FIRST_LINES, FINDS_OUT = 6, 0.5
+FIRST_LINES, FINDS_OUT = 6, 0.75
 _STEP = 0.25
 
 
@@ -50,7 +50,7 @@ def level_of(lines: Sequence[LineRead], start: float = 3.0) -> float:
 def next_grade(lines: Sequence[LineRead], start: float = 3.0) -> int:
     """The grade of the next line: the reader's level; the first lines are a little harder, since what may fail tells more."""
     harder = FINDS_OUT if len(lines) < FIRST_LINES else 0.0
-    return min(GRADES, max(1, math.floor(level_of(lines, start) + harder + 0.5)))
+    return min(GRADES, max(1, math.ceil(level_of(lines, start) + harder - 0.5)))
 
 
 def _chance(level: float, grade: float) -> float:
