@@ -303,7 +303,7 @@ class TeacherAnswersTests(BrowserTestCase):
         expect(marks.nth(1)).to_have_class("dropped")
         marks.nth(1).get_by_role("button", name="Put back").click()
         expect(marks.nth(1)).to_have_class("proposed")
-        marks.nth(1).get_by_text("Change", exact=True).click()
+        marks.nth(1).locator("summary").click()
         marks.nth(1).get_by_label("Words of this mark").fill("Breathe before bar 5, then do not stop.")
         marks.nth(1).get_by_role("button", name="Change and keep").click()
         expect(marks.nth(1)).to_contain_text("Breathe before bar 5")

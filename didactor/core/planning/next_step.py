@@ -16,6 +16,8 @@ FEW, IN_ONE_PLACE, PART_OF_BARS = 0.03, 0.6, 0.4
 SLOWER_FROM, BELOW_ASKED = 0.96, 0.95
 #: After so many takes with the same bars at fault another way is proposed.
 STUCK_AFTER = 3
+#: A segment is given a tempo that is known to within this ratio, and no slower than this share of what is asked.
+KNOWN_WITHIN, SLOWEST = 1.3, 0.55
 #: Minutes a day: a segment's bars, a passage's.
 MINUTES_A_BAR, LEAST_MINUTES, MOST_MINUTES = 2, 5, 15
 
@@ -171,8 +173,11 @@ def _slower(history: History) -> Proposal | None:
 
 
 def _carried(history: History) -> float | None:
+    """A tempo for the segment, where it is known well enough; what fails at every tempo is no matter of tempo."""
     found = carried_tempo(_playings(history), history.target)
-    return float(round(found.tempo)) if found and not found.alone and found.tempo < SLOWER_FROM * history.asked else None
+    if found is None or found.alone or not SLOWEST * history.asked <= found.tempo < SLOWER_FROM * history.asked:
+        return None
+    return float(round(found.tempo)) if found.high <= KNOWN_WITHIN * found.low else None
 
 
 def _playings(history: History) -> list[Playing]:

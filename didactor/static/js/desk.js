@@ -52,7 +52,7 @@ function accept() {
 }
 document.querySelector("[data-accept]")?.addEventListener("click", accept);
 
-// K keeps and D drops the first open proposal; R goes to the remark, A takes over the next step that is proposed.
+// K keeps and D drops the first open proposal; R goes to the remark, A takes over the next step that is proposed, S sends, ? tells them all.
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
   const open = document.querySelector(".marks li.proposed");
@@ -63,6 +63,12 @@ document.addEventListener("keydown", (event) => {
   } else if (event.key === "a") {
     event.preventDefault();
     accept();
+  } else if (event.key === "s" && answer) {
+    event.preventDefault();
+    answer.requestSubmit(answer.querySelector('button[name="next"]'));
+  } else if (event.key === "?") {
+    event.preventDefault();
+    document.querySelector("[data-keys] summary").click();
   } else if (event.key === "r" && fields("text")) {
     event.preventDefault();
     fields("text").focus();

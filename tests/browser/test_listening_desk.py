@@ -1,0 +1,86 @@
+"""The listening desk: everything in view at 1280 by 800, a clean take in three keys, a proposal taken over."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from didactor.assignments.models import Assignment
+from didactor.review.models import Review
+from didactor.takes.models import Take
+from didactor.takes.services import submit_take
+from tests import scene as scenes
+from tests.browser.base import DESK, PHONE, BrowserTestCase
+
+
+class ListeningDeskTests(BrowserTestCase):
+    def opened(self, *faults: dict, size: dict[str, int] = DESK) -> Page:
+        Assignment.objects.update(listen_first=False)
+        take = scenes.recorded(self.scene, *faults)
+        submit_take(take=Take.objects.get(pk=take.pk))
+        page = self.page(self.scene.teacher, size)
+        page.goto(self.at(f"/desk/{take.submission.pk}/"))
+        expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+        return page
+
+    def wrong(self, *beats: float) -> list[dict]:
+        return [{"kind": "wrong", "bar": "6", "beat": beat, "semitones": 2} for beat in beats]
+
+    def test_score_player_marks_checklist_and_decision_are_in_view_at_once(self):
+        page = self.opened(*self.wrong(0.0, 2.0))
+        self.accessible(page)
+        self.no_sideways_scrolling(page)
+        height = page.viewport_size["height"]
+        for part in (
+            "svg.score:visible",
+            "[data-player]",
+            "#marks .marks li",
+            "#checklist [role=group] >> nth=-1",
+            ".choices-row",
+            "#answer-text",
+        ):
+            box = page.locator(part).first.bounding_box()
+            self.assertGreaterEqual(box["y"], 0, part)
+            self.assertLess(box["y"] + (0 if "svg" in part else box["height"]), height + 1, part)
+        foot = page.locator(".desk-foot").bounding_box()
+        last = page.locator("#checklist [role=group] >> nth=-1").bounding_box()
+        self.assertLessEqual(last["y"] + last["height"], foot["y"] + 1)
+
+    def test_a_clean_take_in_three_keys(self):
+        page = self.opened()
+        page.keyboard.press("Space")
+        page.keyboard.press("a")
+        expect(page.get_by_label("Passed")).to_be_checked()
+        page.keyboard.press("s")
+        expect(page.get_by_text("Sent: it is with Ylva.")).to_be_visible()
+        self.assertEqual(Review.objects.get().decision, "passed")
+
+    def test_a_proposal_is_taken_over_changed_kept_as_a_draft_and_sent(self):
+        page = self.opened(*self.wrong(0.0, 1.0, 2.0))
+        expect(page.get_by_text("All faults lie in bar 6")).to_be_visible()
+        page.keyboard.press("k")
+        expect(page.locator("#marks li.kept")).to_have_count(1)
+        page.keyboard.press("a")
+        expect(page.get_by_label("bars", exact=True)).to_have_value("6")
+        page.get_by_label("bars", exact=True).fill("5-6")
+        page.get_by_label("Notes: to mend").check(force=True)
+        expect(page.locator("#answer-version")).not_to_have_value("0")
+        page.reload()
+        expect(page.get_by_label("bars", exact=True)).to_have_value("5-6")
+        expect(page.get_by_label("Notes: to mend")).to_be_checked()
+        page.locator("body").press("s")
+        expect(page.get_by_text("Sent: it is with Ylva.")).to_be_visible()
+        [way] = Assignment.objects.filter(leads_to=self.scene.task)
+        self.assertEqual(way.tasks.get().passage.bars, "5-6")
+        student = self.page(self.scene.ylva.student, PHONE)
+        student.goto(self.at("/"))
+        expect(student.get_by_role("link", name="Test tune, whole, bars 5–6")).to_be_visible()
+
+    def test_keys_are_told(self):
+        page = self.opened()
+        page.keyboard.press("?")
+        expect(page.get_by_text("take over what is proposed")).to_be_visible()
+
+    def test_on_a_phone_nothing_is_cut_off(self):
+        page = self.opened(*self.wrong(0.0), size=PHONE)
+        self.no_sideways_scrolling(page)
+        self.accessible(page)
