@@ -8,9 +8,9 @@ import numpy as np
 import soxr
 from django.test import SimpleTestCase
 
-from didactor.core.hearing.events import find_events, find_tuning
+from didactor.core.hearing.events import _decode_states, find_events, find_tuning
 from didactor.core.hearing.evidence_of_pitch import octave_is_confirmed, onset_is_confirmed, pitch_is_present
-from didactor.core.hearing.features import listen
+from didactor.core.hearing.features import Features, listen
 from didactor.core.instruments import BY_SLUG, INSTRUMENTS, find_instrument
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.render import synthesise
@@ -28,6 +28,29 @@ def sound(notes: list[PerformedNote], slug: str, room: str = "bedroom") -> np.nd
     dry = synthesise(notes, BY_SLUG[slug], "timgm")
     wet = add_room(dry, ROOMS[room], np.random.default_rng(2))
     return np.asarray(soxr.resample(wet, SYNTH_RATE_HZ, RATE_HZ), dtype=np.float32)
+
+
+class DecodingTests(SimpleTestCase):
+    def decoded(self, pitches: list[float], voicing: float = 0.95) -> list[int]:
+        """States of frames that were heard at some pitches."""
+        nothing = np.zeros(1)
+        features = Features(
+            f0_midi=np.array(pitches),
+            voicing=np.full(len(pitches), voicing),
+            flux=nothing,
+            level_db=nothing,
+            magnitudes=np.zeros((1, 1), dtype=np.float32),
+            samples=np.zeros(1, dtype=np.float32),
+            duration_s=1.0,
+        )
+        return _decode_states(features, 50, 80, 0.0).tolist()
+
+    def test_one_stray_frame_is_no_note_and_a_change_is_one(self):
+        self.assertEqual(self.decoded([60.0] * 10 + [67.0] + [60.0] * 10), [60] * 21)
+        self.assertEqual(self.decoded([60.2] * 12 + [62.1] * 12), [60] * 12 + [62] * 12)
+
+    def test_what_has_no_voice_is_silence(self):
+        self.assertEqual(set(self.decoded([60.0] * 10, voicing=0.05)), {-1})
 
 
 class EventTests(SimpleTestCase):
