@@ -1,7 +1,8 @@
 """What the tests are worth: small faults put into the code, one at a time, and whether a test notices.
 
     bench/mutants                 176 faults, dealt over the rooms; two at a time, about an hour and a half
-    bench/mutants --room people   one room: hearing, judging, score, people, assignments, takes, review, library, practising, practice, scripts
+    bench/mutants --room people   one room: hearing, judging, score, people, assignments, takes, review, library,
+                                  practising, practice, scripts
     bench/mutants --count 30      so many in all
     bench/mutants --list          what would be done, without doing it
     bench/mutants --write         also refreshes its part of docs/benchmarks.md

@@ -53,6 +53,16 @@ def summary_of(result: Result) -> dict[str, Any]:
     }
 
 
+def moments_of(result: Result) -> list[tuple[str, int, float, float]]:
+    """When each moment of the score was heard: bar, pass, quarters into the bar, seconds. Of notes together the first that was right."""
+    found: dict[tuple[str, int, float], float] = {}
+    for note in result.notes or ():
+        if note.onset_s is not None and note.status is Status.CORRECT:
+            key = (note.bar, note.pass_, round(note.beat, 3))
+            found[key] = min(found.get(key, note.onset_s), note.onset_s)
+    return [(*key, at) for key, at in found.items()]
+
+
 def _facts(result: Result) -> dict[str, Any]:
     """Notes judged and expected, faults by bar (wrong and missed notes and chords, pauses), and how many remarks are of rhythm."""
     notes = list(result.notes or ())
