@@ -86,11 +86,8 @@ def one_copy(base: int, number: int, copy: int) -> tuple[str, int, dict[Moment, 
     elif way == "speed":
         samples = soxr.resample(samples, SYNTH_RATE_HZ, SYNTH_RATE_HZ * (1 + float(rng.choice([-0.005, 0.005]))))
     else:
-        kinds = {
-            "codec": {"kind": "codec", "name": str(rng.choice(["opus", "mp3", "aac"])), "bit_rate": 32_000},
-            "phone": {"kind": "phone"},
-            "noise": {"kind": "noise", "snr_db": 20},
-        }
+        codec = {"kind": "codec", "name": str(rng.choice(["opus", "mp3", "aac"])), "bit_rate": 32_000}
+        kinds = {"codec": codec, "phone": {"kind": "phone"}, "noise": {"kind": "noise", "snr_db": 20}}
         samples = degrade(samples, [kinds[way]], rng)[0]
     return way, take, heard(samples, slug, music)
 
@@ -123,9 +120,8 @@ def main() -> int:
     }
     rows = ["| copies | | found | called another | not told |", "|---|---|---|---|---|"]
     for way, own in copies.items():
-        rows.append(
-            f"| {way} | {len(own)} | {sum(t is True for t in own)} | {sum(t is False for t in own)} | {sum(t is None for t in own)} |"
-        )
+        counts = (sum(t is outcome for t in own) for outcome in (True, False, None))
+        rows.append(f"| {way} | {len(own)} | {' | '.join(map(str, counts))} |")
     return close("same", "\n".join(rows), figures, write=options.write and options.count == PASSAGES)
 
 

@@ -26,7 +26,7 @@ class ComesBack:
 
 def what_comes_back(person: Person) -> list[ComesBack]:
     """The most frequent first; nothing below two takes."""
-    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
     takes = (
         Take.objects.filter(task__enrolment__student=person, submission__isnull=False)
         .defer("peaks")

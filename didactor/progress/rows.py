@@ -26,7 +26,7 @@ class TaskRow:
 
 def task_rows(tasks: TaskQuerySet) -> list[TaskRow]:
     """Tasks with their newest take, its bars at a glance, and the teacher's answer if there is one."""
-    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
     takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks").order_by("number")
     rows = []
     for task in tasks.prefetch_related(Prefetch("takes", queryset=takes)):

@@ -59,7 +59,7 @@ def proposal_shown(take: Take) -> dict[str, Any] | None:
 
 def history_of(task: Task, until: Take) -> History:
     """Takes of a task up to one of them, and its attempts."""
-    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
     takes = list(
         task.takes.filter(state__in=(TakeState.ANALYSED, TakeState.UNUSABLE), step=until.step, number__lte=until.number)
         .defer("peaks")

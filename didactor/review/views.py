@@ -25,7 +25,7 @@ from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
 from didactor.takes.causes import likely_causes
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
-from didactor.takes.models import Submission, Take
+from didactor.takes.models import Submission, Take, TakeState
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number
 
@@ -80,7 +80,19 @@ def _entry(submission: Submission) -> dict[str, Any]:
         "student": take.task.enrolment.student,
         "strip": strip_of(analysis),
         "played": played_tempo(analysis, take.basis["beat_unit"]),
+        "strange": strange_in(take),
     }
+
+
+def strange_in(take: Take) -> str:
+    """What sets a take apart from the others, in words; nothing for most."""
+    if take.state == TakeState.UNUSABLE:
+        return take.trouble or "This recording could not be judged."
+    same = take.same_as
+    if same is None:
+        return ""
+    whose = "their own" if same.task_id == take.task_id else f"{same.task.enrolment.student}’s"
+    return f"By its timing this is the same recording as {whose} take {same.number}."
 
 
 def _submission(request: Request, pk: int) -> Submission:
@@ -114,6 +126,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "marks": _marks(review, result),
         "causes": likely_causes(take, result),
         "take": take,
+        "strange": strange_in(take) if take.same_as_id else "",
         "task": take.task,
         "assignment": take.task.assignment,
         "student": take.task.enrolment.student,

@@ -46,7 +46,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
     """Everything on the page of one task; ``step`` is the one that the recorder is to begin with."""
     assignment = task.assignment
     rows = task_rows(Task.objects.filter(pk=task.pk).for_lists())
-    summaries = Prefetch("analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
     found = task.takes.select_related("submission__review", "self_review").prefetch_related(summaries).defer("peaks")
     takes = list(found.order_by("-number"))
     state = recording_state(task, person)

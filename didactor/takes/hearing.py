@@ -11,7 +11,7 @@ from django.db import transaction
 from django.db.models import F
 
 from didactor.assignments.models import Task
-from didactor.core.formats.glance import summary_of
+from didactor.core.formats.glance import moments_of, summary_of
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.backing import Backing
 from didactor.core.sound.level import loudness_lufs
@@ -23,6 +23,7 @@ from didactor.library.sounds import enters_s
 from didactor.takes.apart import hear_apart, hear_here
 from didactor.takes.causes import likely_causes
 from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.same import note_same_recording
 
 NO_PICTURES = "This is a film, and a guardian’s consent to pictures is missing. Send the sound alone, or ask your teacher."
 HEAR = hear_apart if settings.HEAR_APART else hear_here
@@ -56,9 +57,11 @@ def hear_take(take: Take) -> None:
             "parameters": basis["targets"],
             "result": result.to_json(),
             "summary": {**summary_of(result), "causes": [[c.code, c.title, c.says] for c in likely_causes(take, result)]},
+            "moments": moments_of(result),
             "seconds": time.monotonic() - started,
         },
     )
+    note_same_recording(take)
     if result.is_usable:
         settle(take, TakeState.ANALYSED)
     else:

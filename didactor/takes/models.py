@@ -17,7 +17,7 @@ from didactor.core.judging.targets import Targets
 from didactor.core.steps import Step, on_the_way
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.people.models import Person
-from didactor.takes.querysets import SubmissionQuerySet, TakeQuerySet
+from didactor.takes.querysets import AnalysisQuerySet, SubmissionQuerySet, TakeQuerySet
 
 CATEGORY_CHOICES = list(TITLES.items())
 
@@ -80,6 +80,10 @@ class Take(models.Model):
     peaks = models.JSONField(default=list)
     loudness_lufs = models.FloatField(null=True)
     heard_through_at = models.DateTimeField(null=True)
+
+    same_as = models.ForeignKey(
+        "self", on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="The earlier take whose recording this is."
+    )
 
     objects = TakeQuerySet.as_manager()
 
@@ -165,6 +169,7 @@ class Take(models.Model):
 class Analysis(models.Model):
     """What one version of the engine heard in a take. A new version is a new row; none is ever overwritten.
 
+    ``moments``: when each moment of the score was heard (bar, pass, quarters into the bar, seconds), by which one recording is known again.
     ``summary`` is what lists show of ``result`` (bars, played tempo, number of findings, likely causes), so that they need not load it.
     """
 
@@ -173,8 +178,11 @@ class Analysis(models.Model):
     parameters = models.JSONField()
     result = models.JSONField()
     summary = models.JSONField(default=dict)
+    moments = models.JSONField(default=list)
     seconds = models.FloatField()
     created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = AnalysisQuerySet.as_manager()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["take", "engine_version"], name="one_analysis_per_engine_version")]

@@ -30,6 +30,12 @@ class TakeQuerySet(models.QuerySet[Any]):
         )
 
 
+class AnalysisQuerySet(models.QuerySet[Any]):
+    def summaries(self) -> AnalysisQuerySet:
+        """What lists show, without the whole of what was heard."""
+        return self.defer("result", "parameters", "moments")
+
+
 class SubmissionQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> SubmissionQuerySet:
         if not person.is_authenticated or not person.is_teacher:
