@@ -12,8 +12,6 @@ def for_lists(submissions: SubmissionQuerySet) -> SubmissionQuerySet:
     return (
         submissions.select_related("take__task__assignment", "take__task__enrolment__student", "review")
         .select_related("take__same_as__task__enrolment__student")
-            "take__task__assignment", "take__task__enrolment__student", "take__same_as__task__enrolment__student", "review"
-        )
         .prefetch_related(summaries)
         .defer("take__peaks")
     )
