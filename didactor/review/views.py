@@ -20,6 +20,7 @@ from didactor.library.desk import road_map_of
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.review import services
+from didactor.review.checklist import checklist_of
 from didactor.review.deciding import proposal_shown
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.querysets import for_lists
@@ -144,7 +145,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "found_out": found_out,
         "found_told": told_of(found_out) if found_out else [],
         "categories": list(TITLES.items()),
-        "checklist": _checklist(take, review),
+        "checklist": checklist_of(take, review, result),
         "decisions": Decision.choices,
         "proposal": None if review.sent_at else proposal_shown(take),
         "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
@@ -156,20 +157,10 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         for name in services.DECIDED:
             setattr(review, name, getattr(refused, name))
         review.checklist = dict(refused.checklist)
-        context["checklist"] = _checklist(take, review)
+        context["checklist"] = checklist_of(take, review, result)
     amending = review.sent_at is not None and ("amend" in request.GET or refused is not None)
     context |= {"trouble": trouble, "amending": amending, "former": review.former.all() if review.sent_at else []}
     return render(request, "review/detail.html", context, status=409 if trouble else 200)
-
-
-def _checklist(take: Take, review: Review) -> list[dict[str, str]]:
-    """The assignment's categories with the student's verdict and the teacher's."""
-    own = getattr(take, "self_review", None)
-    said = {m.row: "as meant" if m.verdict == "good" else "to mend" for m in own.marks.all() if not m.bar} if own else {}
-    return [
-        {"slug": slug, "title": title, "own": said.get(slug, ""), "verdict": review.checklist.get(slug, "")}
-        for slug, title in take.task.assignment.checklist_entries
-    ]
 
 
 def _marks(review: Review, result: Result | None) -> list[Mark]:

@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task, TaskState
+from didactor.review.checklist import checklist_of
 from didactor.review.deciding import facts_of, history_of, proposal_for, proposal_shown
 from didactor.review.models import Review
 from didactor.review.services import Draft, ReviewRefused, amend, open_review, send
@@ -73,6 +74,30 @@ class ProposalTests(DecidingScene):
         review = self.review()
         self.decide(review, decision="passed")
         self.assertNotContains(self.client.get(reverse("review:detail", args=[review.submission_id])), "data-accept")
+
+
+class ChecklistTests(DecidingScene):
+    def rows(self, *faults: dict) -> dict:
+        review = self.review(*faults)
+        take = review.submission.take
+        return {row.slug: row for row in checklist_of(take, review, take.latest_analysis.heard)}
+
+    def test_figures_say_what_they_can_know_with_a_proof_to_hear(self):
+        rows = self.rows(*FAULTS)
+        self.assertEqual((rows["notes"].heard, rows["tempo"].heard, rows["rhythm"].heard), ("mend", "good", "good"))
+        self.assertIsNotNone(rows["notes"].proof)
+        self.assertIn("Bar 6", rows["notes"].because)
+        self.assertEqual((rows["tone"].heard, rows["expression"].heard), ("", ""), "only an ear can know")
+        self.assertTrue(all(row.verdict == "" for row in rows.values()), "nothing is said for the teacher")
+
+    def test_a_row_of_the_teacher_s_is_checked_by_the_figure_chosen_for_it(self):
+        Assignment.objects.update(own_rows=["Right keys", "Breath"], own_row_figures={"Right keys": "notes"})
+        rows = self.rows(*FAULTS)
+        self.assertEqual((rows["own:Right keys"].heard, rows["own:Breath"].heard), ("mend", ""))
+
+    def test_without_a_result_nothing_is_proposed(self):
+        review = self.review()
+        self.assertEqual({row.heard for row in checklist_of(review.submission.take, review, None)}, {""})
 
 
 class DecisionTests(DecidingScene):

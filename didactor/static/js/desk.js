@@ -52,7 +52,18 @@ function accept() {
 }
 document.querySelector("[data-accept]")?.addEventListener("click", accept);
 
-// K keeps and D drops the first open proposal; R goes to the remark, A takes over the next step that is proposed, S sends, ? tells them all.
+// Rows about which nothing was said yet get what the figures say, where they can know.
+function asHeard() {
+  const checklist = document.getElementById("checklist");
+  for (const row of checklist?.querySelectorAll('[role="group"]') ?? []) {
+    const heard = row.querySelector("label.heard input");
+    if (heard && !row.querySelector("input:checked")) heard.checked = true;
+  }
+  checklist?.dispatchEvent(new Event("change", { bubbles: true }));
+}
+document.querySelector("[data-as-heard]")?.addEventListener("click", asHeard);
+
+// K keeps and D drops the first open proposal; R goes to the remark, A takes over the next step that is proposed, C the checklist as it was heard, S sends, ? tells them all.
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
   const open = document.querySelector(".marks li.proposed");
@@ -63,6 +74,9 @@ document.addEventListener("keydown", (event) => {
   } else if (event.key === "a") {
     event.preventDefault();
     accept();
+  } else if (event.key === "c") {
+    event.preventDefault();
+    asHeard();
   } else if (event.key === "s" && answer) {
     event.preventDefault();
     answer.requestSubmit(answer.querySelector('button[name="next"]'));
