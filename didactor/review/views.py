@@ -23,6 +23,7 @@ from didactor.review import services
 from didactor.review.checklist import checklist_of
 from didactor.review.deciding import proposal_shown
 from didactor.review.models import Decision, Mark, Review
+from didactor.review.phrases import phrases_of
 from didactor.review.querysets import for_lists
 from didactor.takes.causes import likely_causes
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
@@ -147,6 +148,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "categories": list(TITLES.items()),
         "checklist": checklist_of(take, review, result),
         "decisions": Decision.choices,
+        "phrases": [] if review.sent_at else phrases_of(request.user),
         "proposal": None if review.sent_at else proposal_shown(take),
         "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
         "following": following,

@@ -79,6 +79,19 @@ class ListeningDeskTests(BrowserTestCase):
         student.goto(self.at("/"))
         expect(student.get_by_role("link", name="Test tune, whole, bars 5–6")).to_be_visible()
 
+    def test_a_phrase_comes_back_with_the_bar_that_is_pinned(self):
+        page = self.opened(*self.wrong(0.0))
+        page.get_by_label("Bar", exact=True).fill("5")
+        page.get_by_label("Remark").fill("Breathe before bar 5, then go on.")
+        page.get_by_label("About").select_option("flow")
+        page.get_by_role("button", name="Add", exact=True).click()
+        expect(page.locator("#marks")).to_contain_text("Breathe before bar 5")
+        page.reload()
+        page.get_by_label("Bar", exact=True).fill("7")
+        page.get_by_label("Remark").fill("Breathe before bar {bar}, then go on.")
+        expect(page.get_by_label("Remark")).to_have_value("Breathe before bar 7, then go on.")
+        expect(page.get_by_label("About")).to_have_value("flow")
+
     def test_keys_are_told(self):
         page = self.opened()
         page.keyboard.press("?")

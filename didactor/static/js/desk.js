@@ -30,6 +30,15 @@ document.addEventListener("click", (event) => {
   if (own) pin(own.dataset.bar, note.dataset.id);
 });
 
+// A phrase out of the bank: its category is chosen with it, and the bar that is pinned stands in it.
+document.addEventListener("input", (event) => {
+  if (!event.target.matches('[data-remark] [name="text"]')) return;
+  const phrase = [...document.querySelectorAll("#phrases option")].find((option) => option.value === event.target.value);
+  if (!phrase) return;
+  fields("category").value = phrase.dataset.category;
+  event.target.value = phrase.value.replaceAll("{bar}", fields("bar").value || "…");
+});
+
 // The moment that is playing, in seconds of the recording: where no notes are written, remarks are pinned by time.
 document.addEventListener("click", (event) => {
   if (!event.target.closest("[data-this-moment]")) return;
