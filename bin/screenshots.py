@@ -53,6 +53,7 @@ def main(base: str) -> None:
             page.locator("#marks a.why").first.click()
             page.locator("svg.evidence").wait_for()
             shoot(page, name)
+        page.goto(f"{base}/desk/")
         page.get_by_role("link", name="Library").click()
         shoot(page, "library")
         page.get_by_role("link", name="Make an exercise").click()
