@@ -55,7 +55,7 @@ class EvidenceTests(scenes.OwnFolders, TestCase):
         self.client.force_login(self.scene.teacher, backend=SIGNED_IN)
         page = self.client.get(reverse("review:detail", args=[submission.pk]))
         self.assertContains(page, reverse("takes:why", args=[self.take.pk, self.wrong]))
-        self.assertContains(page, '<h3 class="group">Notes</h3>')
+        self.assertContains(page, '<span class="origin heard" title="Notes">')
 
     def test_what_was_heard_as_files(self):
         self.listen()
