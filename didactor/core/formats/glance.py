@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
@@ -66,15 +67,17 @@ def moments_of(result: Result) -> list[tuple[str, int, float, float]]:
 def _facts(result: Result) -> dict[str, Any]:
     """Notes judged and expected, faults by bar (wrong and missed notes and chords, pauses), and how many remarks are of rhythm."""
     notes = list(result.notes or ())
-    faults: dict[str, int] = {}
-    for note in [*notes, *(result.chords or ())]:
-        if note.status in (Status.WRONG_PITCH, Status.MISSED) and note.confidence >= SURE:
-            faults[note.bar] = faults.get(note.bar, 0) + 1
-    for pause in result.pulse.hesitations if result.pulse else ():
-        faults[pause.bar] = faults.get(pause.bar, 0) + 1
+    at_fault = [n.bar for n in notes if _is_fault(n.status, n.confidence)]
+    at_fault += [c.bar for c in result.chords or () if _is_fault(c.status, c.confidence)]
+    at_fault += [pause.bar for pause in (result.pulse.hesitations if result.pulse else ())]
+    faults = dict(Counter(at_fault))
     return {
         "judged": sum(n.status is not Status.UNCERTAIN for n in notes),
         "expected": len(notes),
         "faults": faults,
         "rhythm": sum(f.category in ("rhythm", "flow") for f in result.findings or ()),
     }
+
+
+def _is_fault(status: Status, confidence: float) -> bool:
+    return status in (Status.WRONG_PITCH, Status.MISSED) and confidence >= SURE
