@@ -34,6 +34,8 @@ from didactor.people.models import Enrolment
 from didactor.practice.models import Attempt, OutcomeChoices
 from didactor.practice.models import Drill as Row
 
+#: By slug.
+KINDS = {kind.slug: kind for kind in all_kinds()}
 #: Goes that the table of changes looks back on; tasks among whose drills a warm-up is chosen.
 GOES_COUNTED, TASKS_LOOKED_AT = 40, 12
 
@@ -106,15 +108,9 @@ def drills_of(task: Task) -> list[OfKind]:
             for drill in sorted(offered, key=lambda drill: -slowest[drill.of])[: kind.most]
             for own in [goes.get((kind.slug, drill.of), [])]
         )
-        cells = table(change for own in changes.values() for change in own if kind.slug in TABLED)
+        cells = table(change for own in changes.values() for change in own if kind.changes)
         found.append(OfKind(kind=kind, drills=rows, cells=tuple(cells)))
     return found
-
-
-#: Kinds that are of chords, held in one way or another.
-HELD = ("chords", "strings")
-#: Kinds whose changes make a table of from and to.
-TABLED = ("chords", "two_notes")
 
 
 def changes_of(attempt: Attempt) -> tuple[Change, ...]:
@@ -138,7 +134,7 @@ def _goes(task: Task, drill: Drill) -> list[Attempt]:
 
 def drill_data(task: Task, drill: Drill) -> dict[str, Any]:
     """Where a drill stands and what is played next, for the page and after each go."""
-    goes = _goes(task, drill)
+    goes, kind = _goes(task, drill), KINDS[drill.kind]
     counted = [a for a in goes if a.counts_as in (Outcome.CLEAN, Outcome.FAULT)]
     tempo = tempo_of(
         [Go(tempo=a.tempo, good=a.counts_as is Outcome.CLEAN) for a in counted],
@@ -157,20 +153,20 @@ def drill_data(task: Task, drill: Drill) -> dict[str, Any]:
             "beat": bars[0].beat_quarters if bars else 1.0,
             "pickup": 0.0,
             "shown": sorted({passage.bar_at(stretch[1]).number for stretch in drill.road}),
-            "marks": [prompt.note_id] if prompt else sorted({n.id for n in drill.music.notes}) if drill.kind == "two_notes" else [],
+            "marks": [prompt.note_id] if prompt else sorted({n.id for n in drill.music.notes}) if kind.two else [],
             "prompt": {"name": prompt.name, "where": prompt.where, "note": prompt.note_id} if prompt else None,
             "touched": len(drill.touched),
             "each": drill.music.notes[1].onset_quarters - drill.music.notes[0].onset_quarters if len(drill.music.notes) > 1 else 1.0,
         },
         "goes": len(counted),
         "good": sum(a.counts_as is Outcome.CLEAN for a in counted),
-        "cells": [cell_data(cell) for cell in table(_changes(goes))] if drill.kind in TABLED else [],
+        "cells": [cell_data(cell) for cell in table(_changes(goes))] if kind.changes else [],
     }
 
 
 def shapes_of(task: Task, drill: Drill) -> list[tuple[str, str]]:
     """The chords of a drill and how each is held, as drawings; no drawing where no shape is known."""
-    if drill.kind not in HELD:
+    if not KINDS[drill.kind].held:
         return []
     instrument = find_instrument(task.enrolment.instrument)
     texts = drill.of.split(">")
@@ -251,7 +247,11 @@ def warm_up_of(enrolment: Enrolment) -> list[Warm]:
     )
     by_id = {task.pk: task for task in tasks}
     goes: dict[tuple[int, str, str], list[Attempt]] = {}
-    for attempt in Attempt.objects.of_drills().filter(task__in=by_id, drill__kind__in=TABLED).select_related("drill"):
+    for attempt in (
+        Attempt.objects.of_drills()
+        .filter(task__in=by_id, drill__kind__in=[kind.slug for kind in all_kinds() if kind.changes])
+        .select_related("drill")
+    ):
         goes.setdefault((attempt.task_id, attempt.drill.kind, attempt.drill.of), []).append(attempt)
     keys = {f"{task} {kind} {of}": (task, kind, of) for task, kind, of in goes}
     known = [Known(key=key, changes=tuple(_changes(goes[at]))) for key, at in keys.items()]
@@ -264,7 +264,7 @@ def warm_up_of(enrolment: Enrolment) -> list[Warm]:
         if len(found) >= MOST:
             break
         material = material_of(task) if task.pk not in {warm.task.pk for warm in found} else None
-        hardest = next((drill for slug in TABLED if material and (kind := kind_of(slug)) for drill in kind.offers(material)), None)
+        hardest = next((drill for kind in all_kinds() if material and kind.changes for drill in kind.offers(material)), None)
         if hardest is not None:
             found.append(Warm(task=task, drill=hardest))
     return found[:MOST]

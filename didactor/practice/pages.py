@@ -12,13 +12,12 @@ from didactor.assignments.models import Task
 from didactor.assignments.sheets import sheet_to_play
 from didactor.core.practising.crossing import COUNTS
 from didactor.core.practising.drills.drill import Drill
-from didactor.core.practising.drills.registry import kind_of
 from didactor.core.practising.remedies import Exercise
 from didactor.core.score.expected import Expectation
 from didactor.core.score.study.payoff import payoffs
 from didactor.library.notation import expectation_of, expectation_of_passage, read_part
 from didactor.people.models import Person
-from didactor.practice.drilling import drill_data, following, shapes_of
+from didactor.practice.drilling import KINDS, drill_data, following, shapes_of
 from didactor.practice.models import Attempt, Remedy
 from didactor.practice.music import music_of_exercise, music_of_stone
 from didactor.practice.plan import habit_of, minutes_by_day, today_of
@@ -82,14 +81,14 @@ def drill_page(task: Task, drill: Drill, *, warm: bool) -> dict[str, Any]:
         "task": task,
         "assignment": task.assignment,
         "drill": drill,
-        "kind": kind_of(drill.kind),
+        "kind": KINDS[drill.kind],
         "drawings": sheet_to_play(task),
         "young": not task.enrolment.reads_notes,
         "warm": warm,
         "shapes": shapes_of(task, drill),
         "after": after,
         # A model of the whole passage is rendered; what is played from it has its own length and place.
-        "hears": drill.step == "play" and drill.kind == "two_notes",
+        "hears": KINDS[drill.kind].two,
         "refusal": "A guardian’s consent is needed before the first recording." if task.enrolment.student.consent_missing else "",
         "practice": {**_sitting(task), "touched": reverse("practice:touched", args=[task.pk]), "now": drill_data(task, drill)},
     }

@@ -99,6 +99,8 @@ register(
         title="Chord changes",
         says="Two chords in turn, one stroke each, the hardest change first.",
         place=10,
+        changes=True,
+        held=True,
         offers=_offers,
         reads=_reads,
     )

@@ -22,7 +22,8 @@ class Kind:
     """One kind of drill: what it offers for a passage (nothing where it has no place there), and how a go at it is read.
 
     ``says``: what is done, in a line. ``place``: where it stands among the others. ``most``: how many of them are shown: ``offers`` has
-    them all, the most useful first, so that one that was begun is found again.
+    them all, the most useful first, so that one that was begun is found again. ``changes``: its goes make a table of from and to; ``held``:
+    it is of chords (``of`` names them), which are held in one way or another; ``two``: it is of two notes, which are shown in the score.
     """
 
     slug: str
@@ -31,6 +32,9 @@ class Kind:
     place: int
     offers: Offers
     most: int = 6
+    changes: bool = False
+    held: bool = False
+    two: bool = False
     reads: Reads | None = None
 
 

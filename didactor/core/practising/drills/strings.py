@@ -118,6 +118,7 @@ register(
         title="Strings that sound",
         says="One chord, strummed slowly four times and left to ring. Strings that ring along with lower ones cannot be told.",
         place=15,
+        held=True,
         offers=_offers,
         reads=_reads,
     )

@@ -86,6 +86,8 @@ register(
         title="Two notes",
         says="The leap or the move of the hand by itself, to and fro.",
         place=20,
+        changes=True,
+        two=True,
         most=5,
         offers=_offers,
         reads=_reads,
