@@ -48,9 +48,9 @@ SCRIPT = """
 """
 
 
-def playing(music: Expectation, instrument: str, tempo_qpm: float, *faults: dict, seed: int = 3) -> dict[str, object]:
+def playing(music: Expectation, instrument: str, tempo_qpm: float, *faults: dict, seed: int = 3, manner: str = "play") -> dict[str, object]:
     """What the student plays in one attempt: a WAV, when the first bar begins in it, and when the last note ends."""
-    take = simulate(music, BY_SLUG[instrument], tempo_qpm, faults=list(faults), source="timgm", room="bedroom", seed=seed)
+    take = simulate(music, BY_SLUG[instrument], tempo_qpm, faults=list(faults), source="timgm", room="bedroom", seed=seed, manner=manner)
     quarter_s = 60 / tempo_qpm
     begins = take.truth["notes"][0]["onset_s"] - music.notes[0].onset_quarters * quarter_s
     last = max(n.onset_quarters + n.duration_quarters for n in music.notes)

@@ -76,6 +76,24 @@ class CrossingTests(BrowserTestCase):
         expect(page.get_by_text("All of it carries, from")).to_be_visible()
         self.accessible(page)
 
+    def test_a_clapped_crossing_is_heard_by_its_strokes(self):
+        Assignment.objects.update(step="clap", crossing={"good": 1, "counts": "rhythm", "bars": "4-5"})
+        self.scene.assignment.refresh_from_db()
+        self.state = state_of(self.scene.task)
+
+        def clapped(stone: str, *faults: dict) -> dict:
+            music = music_of_stone(self.scene.task, self.state.stone(stone))
+            return playing(music, "claps", TEMPO, *faults, manner="clap")
+
+        plays = {stone.name: [clapped(stone.name)] for stone in self.state.stones}
+        second = music_of_stone(self.scene.task, self.state.stone("5-5")).notes[1]
+        plays["5-5"].insert(0, clapped("5-5", {"kind": "missed", "bar": "5", "beat": second.beat}))
+        page = self.opened(PHONE, plays)
+        page.get_by_role("button", name="Begin").click()
+        expect(page.locator("[data-fault]")).to_contain_text("bar 5", ignore_case=True, timeout=40_000)
+        expect(page.get_by_text("All of it carries, from")).to_be_visible(timeout=90_000)
+        self.assertEqual(list(dict.fromkeys(page.evaluate("window.attempts"))), ["4-4", "5-5", "4|5", "whole"])
+
     def test_a_trial_run_counts_nothing_and_silence_waits(self):
         page = self.opened(PHONE, {"4-4": [self.played("4-4")]})
         page.keyboard.press("t")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import tempfile
 from collections.abc import Callable
+from urllib.parse import quote
 
 from playwright.sync_api import Page, expect
 
@@ -16,9 +17,14 @@ from didactor.library.models import ModelSound, Passage
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Enrolment
 from didactor.people.services import add_student, record_consent
+from didactor.practice.drilling import drill_data, drills_of
+from didactor.practice.models import Attempt
+from didactor.practice.music import music_of_stone
+from didactor.practice.state import state_of
 from didactor.review.services import Draft, open_review, save_draft, send
 from didactor.takes.models import SelfReview, Take
 from tests.browser.base import DESK, PHONE, BrowserTestCase
+from tests.browser.student import playing, student_script
 
 CHART = "x:q@G x:q x:q x:q | x:q@C x:q x:q x:q | x:q@D x:q x:q x:q | x:q@G x:q x:h"
 
@@ -160,6 +166,27 @@ class WeekTests(BrowserTestCase):
         self.record(page)
         expect(page.get_by_role("link", name="Back to the passage")).to_be_visible()
         self.assertEqual(Take.objects.get().task, task)
+
+    def test_a_chart_is_crossed_and_its_changes_are_drilled(self):
+        guitar = add_student(studio=self.scene.teacher.studio, name="Paavo", instrument="guitar", level="beginner")
+        chart = self.passage_of(Line(text=CHART, name="Guitar", slashes=True), "Galley Song")
+        asked = {"good": 1, "counts": "notes", "bars": "1-2", "stone_bars": 1}
+        task = self.task_for(guitar, chart, step="chords", stage="steady", tempo=100.0, crossing=asked)
+        state = state_of(task)
+        drill = next(group.drills[0].drill for group in drills_of(task) if group.kind.slug == "chords")
+        drilled = playing(drill.music, "guitar", drill_data(task, drill)["next"]["tempo"], manner="strum")
+        plays = {s.name: [playing(music_of_stone(task, s), "guitar", 100.0, manner="strum")] for s in state.stones}
+        page = self.page(guitar.student, PHONE)
+        page.context.add_init_script(student_script({**plays, drill.of: [drilled]}))
+        page.goto(self.at(f"/practice/{task.pk}/"))
+        self.looks_well(page)
+        page.get_by_role("button", name="Begin").click()
+        expect(page.get_by_text("All of it carries, from")).to_be_visible(timeout=90_000)
+        page.goto(self.at(f"/practice/{task.pk}/drills/chords/?of={quote(drill.of)}"))
+        self.looks_well(page)
+        page.get_by_role("button", name="Begin").click()
+        expect(page.locator("[data-says]")).to_contain_text("1 of ", timeout=60_000)
+        self.assertTrue(Attempt.objects.get(drill__kind="chords", outcome="clean").changes)
 
     def test_a_child_who_does_not_read_yet_and_a_helper(self):
         pip = add_student(studio=self.scene.teacher.studio, name="Pip", instrument="clarinet", level="advanced", is_minor=True)

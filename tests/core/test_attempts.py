@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cache
 
 import numpy as np
@@ -137,12 +138,14 @@ class EndTests(SimpleTestCase):
         self.assertGreaterEqual(at_s, 3.0 + 4.0)
 
     def test_a_knock_is_not_playing_and_the_count_off_is_not(self):
+        due = Due(start_s=0.0, end_s=4.0, beat_s=1.0, longest_rest_s=0.0)
         sound = np.random.default_rng(3).normal(0, 1e-4, 4 * RATE_HZ).astype(np.float32)
         sound[RATE_HZ : RATE_HZ + 800] = 0.5
-        self.assertEqual(sounding(sound, 0.0), (None, None))
+        self.assertEqual(sounding(sound, due), (None, None))
+        self.assertIsNotNone(sounding(sound, replace(due, strokes=True))[0], "a clap is as short as a knock")
         sound[RATE_HZ : RATE_HZ + 8000] = 0.5
-        self.assertIsNotNone(sounding(sound, 0.0)[0])
-        self.assertEqual(sounding(sound, 2.0), (None, None))
+        self.assertIsNotNone(sounding(sound, due)[0])
+        self.assertEqual(sounding(sound, replace(due, start_s=2.5)), (None, None))
 
     def test_the_ear_is_not_asked_before_it_makes_sense_nor_all_the_time(self):
         samples, start_s = take()
@@ -154,6 +157,11 @@ class EndTests(SimpleTestCase):
         looked = Look(at_s=due.end_s + 0.15, complete=False)
         self.assertIs(now(at(due.end_s + 0.3), due, looked), Now.GOING)
         self.assertIs(now(at(due.end_s + 0.6), due, looked), Now.LOOK)
+
+    def test_a_long_note_that_is_clapped_is_as_quiet_as_a_rest(self):
+        music = expectation("C4:w | D4:q E4:q F4:h", fifths=0)
+        self.assertAlmostEqual(Due.of(music, 1.0, 60.0).longest_rest_s, 0.0)
+        self.assertAlmostEqual(Due.of(music, 1.0, 60.0, strokes=True).longest_rest_s, 4.0)
 
     def test_a_long_rest_is_no_end(self):
         music = expectation("C4:q D4:q E4:q F4:q | r:w | G4:q A4:q B4:q C5:q", fifths=0)

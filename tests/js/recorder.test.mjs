@@ -76,6 +76,8 @@ globalThis.AudioWorkletNode = class {
   constructor() {
     node = this;
     this.port = { onmessage: null, postMessage: (word) => word === "finish" && this.port.onmessage({ data: null }) };
+    // A worklet says when it took its first sample once it runs, and that is never at once.
+    queueMicrotask(() => this.port.onmessage({ data: { startsAt: 0 } }));
   }
 };
 URL.createObjectURL = () => "blob:take";

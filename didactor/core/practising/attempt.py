@@ -18,6 +18,7 @@ from didactor.core.practising.ending import Due, Look, Now, broken_off, goes_on,
 from didactor.core.practising.verdict import Verdict, verdict
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.recording import RATE_HZ, Recording
+from didactor.core.steps import ear_of
 
 #: Playing may begin a little before the count-off says; the last click lies further back.
 EARLY_S, EARLY_BEATS = 0.3, 0.4
@@ -50,7 +51,7 @@ class Asked:
 
     @property
     def due(self) -> Due:
-        return Due.of(self.music, self.start_s, self.qpm)
+        return Due.of(self.music, self.start_s, self.qpm, strokes=ear_of(self.targets.step).sounds == "strokes")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -55,23 +55,30 @@ class Now(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Due:
-    """What is known of an attempt from the count-off: when, in its sound, it is due to begin and to end, and its beat; seconds."""
+    """What is known of an attempt from the count-off: when, in its sound, it is due to begin and to end, and its beat; seconds.
+
+    ``strokes``: it is clapped or struck, so that a sound may be as short as a knock.
+    """
 
     start_s: float
     end_s: float
     beat_s: float
     longest_rest_s: float
+    strokes: bool = False
 
     @classmethod
-    def of(cls, expectation: Expectation, start_s: float, qpm: float) -> Due:
+    def of(cls, expectation: Expectation, start_s: float, qpm: float, strokes: bool = False) -> Due:
         """``start_s``: when the first bar of the stone begins, as the device plays and records it."""
         quarter_s = 60.0 / qpm
         last = max((n.onset_quarters + n.duration_quarters for n in expectation.notes), default=expectation.length_quarters)
         rest, reached = 0.0, 0.0
         for note in expectation.notes:
-            rest, reached = max(rest, note.onset_quarters - reached), max(reached, note.onset_quarters + note.duration_quarters)
+            # A stroke is over at once, however long it is written.
+            lasts = 0.0 if strokes else note.duration_quarters
+            rest, reached = max(rest, note.onset_quarters - reached), max(reached, note.onset_quarters + lasts)
         beat_s = quarter_s * (expectation.bars[0].beat_quarters if expectation.bars else 1.0)
-        return cls(start_s=start_s, end_s=start_s + last * quarter_s, beat_s=beat_s, longest_rest_s=rest * quarter_s)
+        end_s, rest_s = start_s + last * quarter_s, rest * quarter_s
+        return cls(start_s=start_s, end_s=end_s, beat_s=beat_s, longest_rest_s=rest_s, strokes=strokes)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,7 +97,7 @@ def now(samples: npt.NDArray[np.float32], due: Due, last: Look | None = None) ->
         last: the last look of the ear, if there was one.
     """
     heard_s = len(samples) / RATE_HZ
-    first_s, sounding_s = sounding(samples, due.start_s - COUNTED_BEATS * due.beat_s)
+    first_s, sounding_s = sounding(samples, due)
     if first_s is None:
         return Now.NOTHING if heard_s >= due.start_s + max(NOTHING_S, NOTHING_BEATS * due.beat_s) else Now.GOING
     if heard_s >= LONGEST_S:
@@ -106,8 +113,8 @@ def now(samples: npt.NDArray[np.float32], due: Due, last: Look | None = None) ->
     return Now.LOOK if quiet_s >= pause_s and may_look and (last is None or last.at_s < (sounding_s or 0.0)) else Now.GOING
 
 
-def sounding(samples: npt.NDArray[np.float32], from_s: float) -> tuple[float | None, float | None]:
-    """When playing begins and ends, from ``from_s`` on (before it lies the count-off); None where nothing is louder than the room."""
+def sounding(samples: npt.NDArray[np.float32], due: Due) -> tuple[float | None, float | None]:
+    """When playing begins and ends, after the count-off; None where nothing is louder than the room."""
     hop = int(_FRAME_S * RATE_HZ)
     count = len(samples) // hop
     if count < 4:
@@ -116,9 +123,10 @@ def sounding(samples: npt.NDArray[np.float32], from_s: float) -> tuple[float | N
     level = 10 * np.log10(np.maximum(power, 1e-12))
     floor = float(np.percentile(level, 10))
     loud = np.flatnonzero(level > max(LOWEST_DB, min(floor + ABOVE_FLOOR_DB, float(level.max()) - 12.0)))
-    loud = loud[loud * _FRAME_S >= from_s]
-    # One frame alone is a knock.
-    loud = np.array([k for k in loud if k - 1 in loud or k + 1 in loud])
+    loud = loud[loud * _FRAME_S >= due.start_s - COUNTED_BEATS * due.beat_s]
+    if not due.strokes:
+        # One frame alone is a knock.
+        loud = np.array([k for k in loud if k - 1 in loud or k + 1 in loud])
     if len(loud) == 0:
         return None, None
     return float(loud[0]) * _FRAME_S, float(loud[-1] + 1) * _FRAME_S
@@ -160,7 +168,7 @@ def goes_on(samples: npt.NDArray[np.float32], due: Due) -> bool:
     heard_s = len(samples) / RATE_HZ
     if heard_s > due.end_s + (due.end_s - due.start_s) + STILL_S:
         return False
-    _, until_s = sounding(samples, due.start_s - COUNTED_BEATS * due.beat_s)
+    _, until_s = sounding(samples, due)
     return until_s is not None and heard_s - until_s < max(QUIET_S, QUIET_BEATS * due.beat_s)
 
 

@@ -1,5 +1,7 @@
 // Audio worklet: hands every block of the microphone to the page, and the last partial one when told to finish.
 
+const QUANTUM = 128;
+
 class Capture extends AudioWorkletProcessor {
   constructor() {
     super();
@@ -21,9 +23,9 @@ class Capture extends AudioWorkletProcessor {
       this.started = true;
       this.port.postMessage({ startsAt: currentTime });
     }
-    const channels = input.length;
-    if (!channels) return true;
-    for (let i = 0; i < input[0].length; i += 1) {
+    // A microphone that delivers nothing for a while is silence that long: left out, all that follows would come early.
+    const channels = Math.max(1, input.length);
+    for (let i = 0; i < (input[0]?.length ?? QUANTUM); i += 1) {
       let sum = 0;
       for (const channel of input) sum += channel[i];
       this.block[this.filled] = sum / channels;

@@ -28,8 +28,8 @@ export function processing(stream) {
   return Object.entries(names).filter(([name]) => set[name] === true).map(([, words]) => words);
 }
 
-// Hands on every block of an open microphone. `startsAt` is when its first sample was taken, on the audio clock; `finish` waits for the
-// last block and lets the microphone go.
+// Hands on every block of an open microphone. `startsAt` is when its first sample was taken, on the audio clock, known once it is open;
+// `finish` waits for the last block and lets the microphone go.
 export class Tap {
   constructor(context, stream, onBlock) {
     Object.assign(this, { context, stream, onBlock, startsAt: null });
@@ -38,14 +38,18 @@ export class Tap {
   async open() {
     await this.context.audioWorklet.addModule(document.querySelector("script[data-worklet]").dataset.worklet);
     this.node = new AudioWorkletNode(this.context, "capture", { numberOfOutputs: 0 });
-    this.finished = new Promise((resolve) => {
-      this.node.port.onmessage = ({ data: block }) => {
-        if (block === null) return resolve();
-        if (block.startsAt !== undefined) return void (this.startsAt = block.startsAt);
-        this.onBlock(block);
-      };
+    const started = new Promise((begun) => {
+      this.finished = new Promise((resolve) => {
+        this.node.port.onmessage = ({ data: block }) => {
+          if (block === null) return resolve();
+          if (block.startsAt === undefined) return this.onBlock(block);
+          this.startsAt = block.startsAt;
+          begun();
+        };
+      });
     });
     this.context.createMediaStreamSource(this.stream).connect(this.node);
+    await started;
   }
 
   async finish() {
