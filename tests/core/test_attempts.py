@@ -13,7 +13,7 @@ from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.practising.attempt import Asked, attend, heard_whole
 from didactor.core.practising.crossing import Outcome
-from didactor.core.practising.ending import Due, Look, Now, now, sounding
+from didactor.core.practising.ending import Due, Look, Now, goes_on, now, sounding
 from didactor.core.practising.verdict import Verdict, doubtful_notes
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate
@@ -157,6 +157,13 @@ class EndTests(SimpleTestCase):
         looked = Look(at_s=due.end_s + 0.15, complete=False)
         self.assertIs(now(at(due.end_s + 0.3), due, looked), Now.GOING)
         self.assertIs(now(at(due.end_s + 0.6), due, looked), Now.LOOK)
+
+    def test_a_sound_that_goes_on_is_waited_for_only_so_long(self):
+        due = Due(start_s=0.0, end_s=2.0, beat_s=1.0, longest_rest_s=0.0)
+        tone = 0.2 * np.sin(np.arange(7 * RATE_HZ) / 10).astype(np.float32)
+        tone[:8000] = 0.0
+        self.assertTrue(goes_on(tone[: 3 * RATE_HZ], due))
+        self.assertFalse(goes_on(tone[: int(6.5 * RATE_HZ)], due))
 
     def test_a_long_note_that_is_clapped_is_as_quiet_as_a_rest(self):
         music = expectation("C4:w | D4:q E4:q F4:h", fifths=0)

@@ -68,5 +68,7 @@ class DayTests(SimpleTestCase):
         found = forecast(known, MONDAY, 15, measured_days=3)
         self.assertTrue(MONDAY <= found.earliest <= found.day <= found.latest)
         resting = forecast(known, MONDAY, 15, measured_days=3, days_off={0, 1})
+        self.assertGreater(resting.day, found.day)
+        self.assertNotIn(resting.day.weekday(), {0, 1})
         self.assertGreaterEqual(resting.earliest, MONDAY + timedelta(days=2))
         self.assertIsNone(forecast(stones(1.0, 1.0, gain=0.1), MONDAY, 15, measured_days=3))
