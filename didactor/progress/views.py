@@ -10,16 +10,21 @@ from django.shortcuts import get_object_or_404, redirect, render
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import open_for, parts_written
+from didactor.core.errors import CoreError
 from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
+from didactor.library.notation import expectation_of_passage
 from didactor.people.models import Enrolment, Person, Role
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.practice.state import summaries
+from didactor.progress import class_sheet as sheets
 from didactor.progress import services
 from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
+from didactor.review.services import ReviewRefused
 from didactor.takes.models import Take
+from didactor.web.numbers import read_id
 
 
 @teacher_only
@@ -34,10 +39,44 @@ def assignment(request: Request, pk: int) -> HttpResponse:
         "drawings": plain_drawings(found.passage),
         "road": road_map_of(found.passage),
         "progress": parts_written(found),
+        "has_takes": any(row.take is not None and row.take.is_submitted for row in rows),
         "others": Enrolment.objects.visible_to(request.user).active().exclude(tasks__assignment=found),
         "may_withdraw": any(row.task.withdrawn_at is None and row.task.state != TaskState.PASSED for row in rows),
     }
     return render(request, "progress/assignment.html", context)
+
+
+@teacher_only
+def class_sheet(request: Request, pk: int) -> HttpResponse:
+    """All takes of one assignment beside each other; what many share becomes a remark to them, or one on the passage."""
+    found = get_object_or_404(Assignment.objects.visible_to(request.user).select_related("passage__revision__piece"), pk=pk)
+    music = expectation_of_passage(found.passage)
+    bars = list(dict.fromkeys(bar.number for bar in music.bars))
+    beat = music.bars[0].beat_quarters if music.bars else 1.0
+    sheet = sheets.sheet_of(found, bars, beat)
+    if request.method == "POST":
+        return _said_to_all(request, found, sheet)
+    faults = [{"common": one, "place": one.place(beat), "says": one.says(beat)} for one in sheet.common]
+    return render(request, "progress/sheet.html", {"assignment": found, "sheet": sheet, "faults": faults, "reel": sheets.sounds_of(sheet)})
+
+
+def _said_to_all(request: Request, found: Assignment, sheet: sheets.Sheet) -> HttpResponse:
+    number, text = read_id(request.POST.get("fault")), request.POST.get("text", "").strip()
+    if number is None or number >= len(sheet.common):
+        messages.error(request, "The sheet has changed meanwhile. Look again, then say it.")
+        return redirect("progress:class_sheet", pk=found.pk)
+    common = sheet.common[number]
+    try:
+        if "passage" in request.POST:
+            sheets.warn_all(assignment=found, bar=common.bar, text=text)
+            messages.success(request, f"It stands at bar {common.bar} of the passage now, for all who play it.")
+        else:
+            given, answered = sheets.remark_to_all(assignment=found, teacher=request.user, common=common, text=text)
+            done = f" {answered} of them {'is' if answered == 1 else 'are'} answered already." if answered else ""
+            messages.success(request, f"Put into {given} answer{'' if given == 1 else 's'} that you have not sent yet.{done}")
+    except (ReviewRefused, CoreError) as error:
+        messages.error(request, str(error))
+    return redirect("progress:class_sheet", pk=found.pk)
 
 
 @teacher_only

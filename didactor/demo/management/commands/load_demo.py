@@ -1,8 +1,6 @@
 from __future__ import annotations
 
-import io
 import secrets
-import zlib
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -10,18 +8,19 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandParser
 from django.utils import timezone
 
-from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
+from didactor.assignments.models import FULL_CHECKLIST, Assignment
 from didactor.assignments.services import assign, usual_beat, write_week_note
-from didactor.core.instruments import BY_SLUG, find_instrument
+from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import BY_SLUG as STAGES
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.player.expression import drawn
 from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
 from didactor.demo.film import film_of
+from didactor.demo.further import load_further
 from didactor.demo.practising import drill, practise, read_at_sight
 from didactor.demo.scenario import (
     ASSIGNMENTS,
@@ -36,31 +35,32 @@ from didactor.demo.scenario import (
     DemoAssignment,
     DemoExercise,
     DemoReference,
-    DemoTake,
 )
+from didactor.demo.takes import record
 from didactor.library import desk
 from didactor.library.exercises import keep
 from didactor.library.jobs import lay_reference
 from didactor.library.models import Passage, Piece
-from didactor.library.notation import expectation_of, expectation_of_passage, read_part
+from didactor.library.notation import expectation_of_passage, read_part
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Enrolment, Person, Role, Studio
 from didactor.people.services import add_guardian, add_student, make_card, record_consent, set_reading
-from didactor.review.services import Draft, decide_mark, keep_all, open_review, save_draft, send
-from didactor.takes.jobs import analyse_take
-from didactor.takes.services import OwnMark, receive_take, review_own_take, submit_take
 
-#: How the simulated player does what is asked.
-MANNER = {"clap": "clap", "chords": "strum"}
 SCORES = Path(__file__).resolve().parents[2] / "scores"
 
 
 class Command(BaseCommand):
     """Loads the scenario once: people, pieces, assignments, and takes that are rendered and heard like any other."""
 
-    help = "Load the demo."
+    help = "Load the demo; --further adds what its first pages can do without: a band’s takes and the weeks before."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--further", action="store_true")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if options["further"]:
+            load_further(self.stdout.write)
+            return
         if Studio.objects.filter(name=STUDIO).exists():
             self.stdout.write("    is loaded already")
             return
@@ -144,7 +144,7 @@ class Command(BaseCommand):
         for name, takes in demo.takes.items():
             task = assignment.tasks.get(enrolment=people[name])
             for take in takes:
-                self._take(teacher, assignment, task, take)
+                record(teacher, task, take)
                 self.stdout.write(f"    {name}: {demo.title}")
 
     def _add_to(self, passage: Passage, demo: DemoAssignment) -> None:
@@ -185,49 +185,6 @@ class Command(BaseCommand):
         }
         own = [e for e in people.values() if e.group and e.group.name == demo.group]
         assign(teacher=teacher, passage=passage, enrolments=own, fields=fields)
-
-    def _take(self, teacher: Person, assignment: Assignment, task: Task, demo: DemoTake) -> None:
-        take = receive_take(student=task.student, task=task, source=io.BytesIO(self._play(assignment, task, demo)), filename="take.wav")
-        analyse_take(take_id=take.pk)
-        take.refresh_from_db()
-        if demo.work_on:
-            marks = [OwnMark(category=c, verdict="mend" if c in demo.mend else "good") for c, _ in assignment.checklist_entries[:6]]
-            marks += [OwnMark(category=c, verdict="mend", bar=bar, text=text) for bar, c, text in demo.pins]
-            review_own_take(take=take, marks=marks, work_on=demo.work_on)
-        if not demo.submitted:
-            return
-        submission = submit_take(take=take)
-        if demo.draft or demo.answer:
-            review = open_review(submission=submission, teacher=teacher)
-        if demo.draft:
-            first = review.marks.first()
-            if first:
-                decide_mark(mark=first, standing="kept")
-            save_draft(review=review, draft=Draft(text="You heard it yourself: the tempo rises.", decision="", decision_tempo=None))
-        if demo.answer:
-            keep_all(review=review)
-            checklist = {c: "mend" if c in demo.mend else "good" for c, _ in assignment.checklist_entries[:6]}
-            save_draft(review=review, draft=Draft(text=demo.answer[1], decision=demo.answer[0], decision_tempo=None, checklist=checklist))
-            send(review=review)
-        task.refresh_from_db()
-
-    def _play(self, assignment: Assignment, task: Task, demo: DemoTake) -> bytes:
-        passage = task.passage
-        expectation = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars)
-        instrument = BY_SLUG[task.enrolment.instrument]
-        rng = np.random.default_rng(zlib.crc32(task.student.name.encode()) + demo.seed)
-        style = Style(scatter_ms=9.0, wander_percent=0.9, tuning_cents=float(rng.uniform(-6, 6)))
-        take = simulate(
-            expectation,
-            instrument,
-            assignment.tempo_qpm,
-            faults=demo.faults,
-            style=style,
-            room=demo.room,
-            seed=demo.seed,
-            manner=MANNER.get(assignment.step, "play"),
-        )
-        return wav_bytes(take.samples)
 
 
 def _beats_s(expectation: Expectation, truth: dict[str, Any]) -> list[float]:
