@@ -86,6 +86,11 @@ def recorded(scene: Scene, *faults: dict[str, Any], hear: bool = True, data: byt
     return take
 
 
+def recorded_by(task: Task, data: bytes) -> Take:
+    """Somebody else's take, not heard."""
+    return receive_take(student=task.student, task=task, source=io.BytesIO(data), filename="take.wav")
+
+
 class OwnFolders:
     """Mixin: recordings, uploads and drawings of a test class live in a folder of their own."""
 

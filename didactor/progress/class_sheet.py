@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -49,15 +49,19 @@ class Row:
         found: Person = self.take.task.enrolment.student
         return found
 
+    @property
+    def family(self) -> str:
+        return _family(self.take)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Sheet:
-    """``told``: by bar, what many do in it."""
+    """``feet``: under each bar, how many have something to mend in it of how many judged, and what many do there, in words."""
 
     bars: Sequence[str]
     rows: Sequence[Row]
     common: Sequence[Common]
-    told: Mapping[str, str]
+    feet: Sequence[tuple[int, int, str]]
     without: int
 
 
@@ -89,11 +93,13 @@ def sheet_of(assignment: Assignment, bars: Sequence[str], beat_quarters: float) 
     heard = [take for take in takes if take.state == TakeState.ANALYSED and take.latest_analysis]
     rows = [Row(take=take, cells=_cells(take, bars)) for take in heard]
     common = common_faults([student_of(take) for take in heard])
-    told: dict[str, str] = {}
-    for one in common:
-        told[one.bar] = f"{told[one.bar]} " if one.bar in told else ""
-        told[one.bar] += one.says(beat_quarters) + "."
-    return Sheet(bars=bars, rows=rows, common=common, told=told, without=len(takes) - len(heard))
+    feet = []
+    for k, bar in enumerate(bars):
+        cells = [row.cells[k] for row in rows]
+        judged = [cell for cell in cells if cell is not None and cell.worst != UNJUDGED]
+        words = " ".join(f"{one.says(beat_quarters)}." for one in common if one.bar == bar)
+        feet.append((sum(bool(cell.worst) for cell in judged), len(judged), words))
+    return Sheet(bars=bars, rows=rows, common=common, feet=feet, without=len(takes) - len(heard))
 
 
 def student_of(take: Take) -> Student:
