@@ -84,7 +84,7 @@ def _measure() -> tuple[list[str], dict[str, float]]:
     try:
         scene, take = _school(scenes)
         teacher, student = Client(), Client()
-        backend = "django.contrib.auth.backends.ModelBackend"
+        backend = "didactor.people.backends.PasswordBackend"
         teacher.force_login(scene.teacher, backend=backend)
         student.force_login(scene.ylva.student, backend=backend)
         pages = {

@@ -132,7 +132,7 @@ AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [
     "axes.backends.AxesStandaloneBackend",
     "didactor.people.backends.CardBackend",
-    "django.contrib.auth.backends.ModelBackend",
+    "didactor.people.backends.PasswordBackend",
 ]
 PASSWORD_HASHERS = [
     "django.contrib.auth.hashers.Argon2PasswordHasher",

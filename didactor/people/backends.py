@@ -2,11 +2,23 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.backends import BaseBackend
+from django.contrib.auth.backends import BaseBackend, ModelBackend
 from django.http import HttpRequest
 
 from didactor.people.models import Person, SignInCard
 from didactor.people.services import hash_code
+
+
+def _signed_in(pk: int) -> Person | None:
+    """With the studio, which every page asks for."""
+    return Person.objects.select_related("studio").filter(pk=pk, is_active=True).first()
+
+
+class PasswordBackend(ModelBackend):
+    """Signs in with a name and a password."""
+
+    def get_user(self, user_id: int) -> Person | None:
+        return _signed_in(user_id)
 
 
 class CardBackend(BaseBackend):
@@ -19,4 +31,4 @@ class CardBackend(BaseBackend):
         return card.person if card and card.person.is_active else None
 
     def get_user(self, user_id: int) -> Person | None:
-        return Person.objects.filter(pk=user_id, is_active=True).first()
+        return _signed_in(user_id)

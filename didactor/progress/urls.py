@@ -4,7 +4,6 @@ from didactor.progress import views
 
 app_name = "progress"
 urlpatterns = [
-    path("assignments/<int:pk>/class/", views.class_sheet, name="class_sheet"),
     path("students/<int:pk>/erase/", views.erase_student, name="erase_student"),
     path("takes/<int:pk>/erase/", views.erase_take, name="erase_take"),
 ]

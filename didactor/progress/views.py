@@ -64,7 +64,7 @@ def _said_to_all(request: Request, found: Assignment, sheet: sheets.Sheet) -> Ht
     number, text = read_id(request.POST.get("fault")), request.POST.get("text", "").strip()
     if number is None or number >= len(sheet.common):
         messages.error(request, "The sheet has changed meanwhile. Look again, then say it.")
-        return redirect("progress:class_sheet", pk=found.pk)
+        return redirect("class_sheet", pk=found.pk)
     common = sheet.common[number]
     try:
         if "passage" in request.POST:
@@ -76,7 +76,7 @@ def _said_to_all(request: Request, found: Assignment, sheet: sheets.Sheet) -> Ht
             messages.success(request, f"Put into {given} answer{'' if given == 1 else 's'} that you have not sent yet.{done}")
     except (ReviewRefused, CoreError) as error:
         messages.error(request, str(error))
-    return redirect("progress:class_sheet", pk=found.pk)
+    return redirect("class_sheet", pk=found.pk)
 
 
 @teacher_only

@@ -25,14 +25,15 @@ from didactor.review.deciding import proposal_shown
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.phrases import phrases_of
 from didactor.review.querysets import for_lists
+from didactor.review.waiting import desk_of, entries_of, next_to_hear, strange_in
 from didactor.takes.causes import likely_causes
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
-from didactor.takes.models import Submission, Take, TakeState
+from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number
 
-#: One sitting's worth; the rest moves up as takes are answered.
-QUEUE_SHOWN = 40
+#: Answers in words that are shown, and what was answered last.
+WORDS_SHOWN, ANSWERED_SHOWN = 40, 8
 
 
 @teacher_only
@@ -43,15 +44,14 @@ def waiting(request: Request) -> HttpResponse:
 
 def _waiting(request: Request, refused: dict[str, Any] | None = None, status: int = 200) -> HttpResponse:
     """The page; with what was typed to an answer in words whose recording was refused, and why."""
-    queue = for_lists(Submission.objects.awaiting_review_by(request.user))
-    answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))[:8]
-    shown = list(queue[: QUEUE_SHOWN + 1])
+    only = read_id(request.GET.get("of"))
+    answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))
     context = {
-        "queue": [_entry(s) for s in shown[:QUEUE_SHOWN]],
-        "further": len(shown) > QUEUE_SHOWN,
-        "takes_waiting": queue.count(),
-        "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:QUEUE_SHOWN]),
-        "answered": [_entry(s) for s in answered],
+        "desk": desk_of(request.user, only),
+        "only": only,
+        "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:WORDS_SHOWN]),
+        "answered": entries_of(answered[:ANSWERED_SHOWN]),
+        "being_heard": Take.objects.being_heard_for(request.user).count(),
         "refused": refused,
     }
     return render(request, "review/waiting.html", context, status=status)
@@ -70,31 +70,6 @@ def decide_words(request: Request, pk: int) -> HttpResponse:
     if not decided:
         messages.info(request, "This answer was decided on already.")
     return redirect("review:waiting")
-
-
-def _entry(submission: Submission) -> dict[str, Any]:
-    take = submission.take
-    analysis = take.latest_analysis
-    return {
-        "submission": submission,
-        "take": take,
-        "assignment": take.task.assignment,
-        "student": take.task.enrolment.student,
-        "strip": strip_of(analysis),
-        "played": played_tempo(analysis, take.basis["beat_unit"]),
-        "strange": strange_in(take),
-    }
-
-
-def strange_in(take: Take) -> str:
-    """What sets a take apart from the others, in words; nothing for most."""
-    if take.state == TakeState.UNUSABLE:
-        return take.trouble or "This recording could not be judged."
-    same = take.same_as
-    if same is None:
-        return ""
-    whose = "their own" if same.task_id == take.task_id else f"{same.task.enrolment.student}’s"
-    return f"By its timing this is the same recording as {whose} take {same.number}."
 
 
 def _submission(request: Request, pk: int) -> Submission:
@@ -121,7 +96,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
     result = analysis.heard if analysis else None
     own = getattr(take, "self_review", None)
     found_out = FoundOut.objects.filter(task=take.task_id, done_at__isnull=False).first()
-    following = Submission.objects.awaiting_review_by(request.user).exclude(pk=pk).first()
+    following = next_to_hear(request.user, submission)
     context = {
         "submission": submission,
         "review": review,
@@ -271,6 +246,7 @@ def save_draft(request: Request, pk: int) -> HttpResponse:
 def send(request: Request, pk: int) -> HttpResponse:
     """Send the answer and go on to the next take that waits."""
     review, draft = _review(request, pk), _draft(request)
+    following = next_to_hear(request.user, review.submission)
     try:
         if "amend" in request.POST:
             services.amend(review=review, teacher=request.user, draft=draft)
@@ -282,5 +258,4 @@ def send(request: Request, pk: int) -> HttpResponse:
     messages.success(request, f"{'Amended' if 'amend' in request.POST else 'Sent'}: it is with {student}.")
     if "amend" in request.POST:
         return redirect("review:detail", pk=pk)
-    following = Submission.objects.awaiting_review_by(request.user).first()
     return redirect("review:detail", pk=following.pk) if following and "next" in request.POST else redirect("review:waiting")

@@ -3,7 +3,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
-from django.db.models import Q
+from django.db.models import Case, Q, When
 
 if TYPE_CHECKING:
     from didactor.people.models import Person
@@ -21,6 +21,10 @@ class TakeQuerySet(models.QuerySet[Any]):
     def owned_by(self, person: Person) -> TakeQuerySet:
         """Takes that this person may mark, submit or delete: their own."""
         return self.filter(task__enrolment__student=person) if person.is_authenticated else self.none()
+
+    def being_heard_for(self, teacher: Person) -> TakeQuerySet:
+        """What students of this teacher's studio recorded and the ear has not finished with; how many, not whose."""
+        return self.filter(task__assignment__studio=teacher.studio, state__in=("stored", "analysing"))
 
     def with_everything(self) -> TakeQuerySet:
         return (
@@ -45,6 +49,13 @@ class SubmissionQuerySet(models.QuerySet[Any]):
     def awaiting_review_by(self, teacher: Person) -> SubmissionQuerySet:
         """What was handed in and not answered yet."""
         return self.visible_to(teacher).filter(take__task__state="handed_in", answered_at=None)
+
+    def in_desk_order(self) -> SubmissionQuerySet:
+        """What is due first first, takes of one assignment together in the order they came; at the end what looks strange."""
+        strange = Q(take__state="unusable") | Q(take__same_as__isnull=False)
+        return self.annotate(is_strange=Case(When(strange, then=1), default=0)).order_by(
+            "is_strange", "take__task__assignment__due_at", "take__task__assignment", "submitted_at", "pk"
+        )
 
     def for_lists(self) -> SubmissionQuerySet:
         return (

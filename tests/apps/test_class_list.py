@@ -23,7 +23,7 @@ class RollTests(scenes.OwnFolders, TestCase):
         cls.studio = cls.scene.teacher.studio
 
     def setUp(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def rows(self, text, group=""):
         return read_roll(text, self.studio, group)
@@ -119,7 +119,7 @@ class RollTests(scenes.OwnFolders, TestCase):
 
     def test_a_group_of_another_studio_gets_no_cards_from_here(self):
         other = scenes.teacher("Inner dark", "stranger")
-        self.client.force_login(other, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(other, backend="didactor.people.backends.PasswordBackend")
         before = dict(SignInCard.objects.values_list("person_id", "code_hash"))
         for group in (self.scene.ylva.group_id, "²", ""):
             self.client.post(reverse("people:group_cards"), {"group": group or 1, "whose": "all"})
@@ -141,7 +141,7 @@ class RollTests(scenes.OwnFolders, TestCase):
         group.refresh_from_db()
         self.assertIsNone(group.performs_on)
         other = scenes.teacher("Inner dark", "stranger")
-        self.client.force_login(other, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(other, backend="didactor.people.backends.PasswordBackend")
         self.client.post(url, {"performance-group": group.pk, "performance-on": day.isoformat()})
         group.refresh_from_db()
         self.assertIsNone(group.performs_on)

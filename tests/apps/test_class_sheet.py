@@ -31,10 +31,10 @@ class ClassSheetTests(scenes.OwnFolders, TestCase):
             for k, slug in enumerate(instruments)
         ]
         cls.result = scenes.recorded(cls.scene).latest_analysis.result
-        cls.url = reverse("progress:class_sheet", args=[cls.scene.assignment.pk])
+        cls.url = reverse("class_sheet", args=[cls.scene.assignment.pk])
 
     def setUp(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def handed_in(self, who: int, *places: list, unjudged: tuple[str, ...] = ()) -> Submission:
         task, _ = Task.objects.get_or_create(

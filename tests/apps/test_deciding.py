@@ -24,7 +24,7 @@ class DecidingScene(scenes.OwnFolders, TestCase):
     def setUp(self):
         self.scene = scenes.build(listen_first=False, ladder=[60, 76])
         self.task = self.scene.task
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def handed_in(self, *faults: dict) -> Take:
         take = scenes.recorded(self.scene, *faults)

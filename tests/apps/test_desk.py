@@ -20,7 +20,7 @@ from didactor.takes.services import receive_take
 from tests import scene as scenes
 from tests.music import musicxml, wav
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "didactor.people.backends.PasswordBackend"
 
 
 class DeskTests(scenes.OwnFolders, TestCase):

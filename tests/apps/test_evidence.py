@@ -13,7 +13,7 @@ from didactor.core.score.read.musicxml import prepare, read
 from didactor.takes.services import OwnMark, review_own_take, submit_take
 from tests import scene as scenes
 
-SIGNED_IN = "django.contrib.auth.backends.ModelBackend"
+SIGNED_IN = "didactor.people.backends.PasswordBackend"
 
 
 class EvidenceTests(scenes.OwnFolders, TestCase):

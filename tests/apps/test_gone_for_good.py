@@ -60,7 +60,7 @@ class ErasureTests(scenes.OwnFolders, TestCase):
         files = {Path(settings.MEDIA_ROOT) / name for name in (take.original.name, take.playback.name)}
         self.assertTrue(files <= set(media()) and self.drawn(take))
         analysis = take.latest_analysis.pk
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         url = reverse("progress:erase_take", args=[take.pk])
         self.assertContains(self.client.get(url), "cannot be undone")
         with self.captureOnCommitCallbacks(execute=True):
@@ -77,7 +77,7 @@ class ErasureTests(scenes.OwnFolders, TestCase):
         self.client.post(reverse("people:sign_in"), {"card-code": code})
         self.assertEqual(Session.objects.count(), 1)
         ours = self.client_class()
-        ours.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        ours.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         url = reverse("progress:erase_student", args=[ylva.pk])
         self.assertContains(ours.post(url, {"name": "somebody"}), "not the name", status_code=409)
         self.assertTrue(Person.objects.filter(pk=ylva.pk).exists())
@@ -178,7 +178,7 @@ class RoomTests(scenes.OwnFolders, TestCase):
         with mock.patch("didactor.takes.services.shutil.copyfileobj", side_effect=OSError(28, "full")), self.assertRaises(StorageFull):
             self.send(upload, b"y" * 60, offset=40)
         self.assertEqual(Upload.objects.get().offset, 40)
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         with mock.patch("didactor.takes.services._receive", side_effect=StorageFull):
             answer = self.client.patch(
                 reverse("takes:upload", args=[upload.pk]),

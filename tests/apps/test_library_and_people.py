@@ -30,7 +30,7 @@ class LibraryTests(scenes.OwnFolders, TestCase):
         cls.scene = scenes.build()
 
     def setUp(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def test_a_score_comes_in_and_goes_out_byte_for_byte(self):
         data = musicxml("C4:q E4:q G4:h | C5:w", fifths=0)
@@ -70,9 +70,9 @@ class LibraryTests(scenes.OwnFolders, TestCase):
         self.assertNotContains(self.client.post(url, follow=True), link)
         self.assertContains(self.client.get(f"{index}?put_away=on"), link)
         # What was given out is not touched.
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         self.assertEqual(self.client.get(reverse("task", args=[self.scene.task.pk])).status_code, 200)
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         self.assertContains(self.client.post(url, follow=True), link)
 
     def test_a_passage_is_cut_by_typing_and_wrong_bars_are_named(self):
@@ -130,7 +130,7 @@ class PeopleTests(scenes.OwnFolders, TestCase):
         self.assertEqual(self.client.get(reverse("stand:index")).status_code, 200)
 
     def test_adding_a_student_makes_cards_for_child_and_guardian(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         data = {"name": "Tobin", "instrument": "horn", "level": "beginner", "group": "Ferry", "is_minor": "on", "guardian": "Wenna"}
         page = self.client.post(reverse("people:add_student"), data).content.decode()
         self.assertEqual(page.count('class="code"'), 2)
@@ -146,7 +146,7 @@ class PeopleTests(scenes.OwnFolders, TestCase):
     def test_a_student_who_has_left_cannot_sign_in(self):
         student = self.scene.ylva.student
         code = make_card(student)
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         self.client.post(reverse("people:leave", args=[student.pk]))
         self.client.logout()
         self.assertContains(self.client.post(reverse("people:sign_in"), {"card-code": code}), "No card has this code")

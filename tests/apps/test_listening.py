@@ -14,7 +14,7 @@ from didactor.progress.services import erase_student
 from tests import scene as scenes
 from tests.music import tone
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "didactor.people.backends.PasswordBackend"
 
 
 class SoundBackTests(scenes.OwnFolders, TestCase):

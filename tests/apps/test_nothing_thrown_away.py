@@ -20,7 +20,7 @@ from didactor.takes.models import SelfMark, Take
 from tests import scene as scenes
 from tests.music import musicxml
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "didactor.people.backends.PasswordBackend"
 
 
 def form_of(assignment: Assignment, **changed: object) -> dict[str, object]:

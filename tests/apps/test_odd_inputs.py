@@ -44,7 +44,7 @@ class OddInputTests(EveryAddressScene, TestCase):
                 if name in ("people:leave", "people:sign_out", "assignments:calendar"):
                     continue  # would end the walk
                 self.people[who].refresh_from_db()
-                self.client.force_login(self.people[who], backend="django.contrib.auth.backends.ModelBackend")
+                self.client.force_login(self.people[who], backend="didactor.people.backends.PasswordBackend")
                 url = reverse(name, args=self.arguments.get(name, []))
                 for odd in ("²", "nan", "9" * 400, "a\x00b"):
                     data = dict.fromkeys(FIELDS.split(), odd)
@@ -56,7 +56,7 @@ class OddInputTests(EveryAddressScene, TestCase):
 
     def test_odd_headers_of_uploads_and_ranges(self):
         self.client.raise_request_exception = False
-        self.client.force_login(self.people["ylva"], backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.people["ylva"], backend="didactor.people.backends.PasswordBackend")
         uploads, upload, sound = (reverse(n, args=self.arguments.get(n, [])) for n in ("takes:uploads", "takes:upload", "takes:sound"))
         for odd in ODD:
             coded = base64.b64encode(odd.encode()).decode()

@@ -101,7 +101,7 @@ class OwnReadingTests(scenes.OwnFolders, TestCase):
         self.client.post(self.next)
         self.assertContains(self.client.get(self.page), "for those who read notes")
         drum = add_student(studio=self.scene.teacher.studio, name="Hakon", instrument="percussion", level="beginner", group_name="")
-        self.client.force_login(drum.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(drum.student, backend="didactor.people.backends.PasswordBackend")
         self.client.post(reverse("practice:new_line", args=[drum.pk]))
         self.assertContains(self.client.get(reverse("practice:reading", args=[drum.pk])), "no pitches")
         self.assertEqual(self.client.post(self.next).status_code, 404)

@@ -24,7 +24,7 @@ from didactor.takes.services import submit_take
 from didactor.takes.strips import BarStrip
 from tests import scene as scenes
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "didactor.people.backends.PasswordBackend"
 HTMX = {"HX-Request": "true"}
 
 

@@ -100,7 +100,7 @@ EXPECTED = {
     "study": BOTH,
     "take": BOTH,
     "record": TEACHER,
-    "progress:class_sheet": TEACHER,
+    "class_sheet": TEACHER,
     "progress:erase_student": TEACHER,
     "progress:erase_take": TEACHER,
     "stand:cards": BOTH,
@@ -268,7 +268,7 @@ class EveryAddressScene(scenes.OwnFolders):
             **{f"stand:{n}": [cls.take.pk] for n in ("take", "status_fragment", "mark", "through", "submit", "delete")},
             "take": [cls.take.pk],
             "record": [scene.ylva.student_id],
-            "progress:class_sheet": [scene.assignment.pk],
+            "class_sheet": [scene.assignment.pk],
             "progress:erase_student": [scene.ylva.student_id],
             "progress:erase_take": [cls.take.pk],
             **{f"review:{n}": [cls.submission.pk] for n in ("detail", "add_remark", "keep_all", "save_draft", "send")},
@@ -346,7 +346,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             for name, allowed in EXPECTED.items():
                 # Anew each time: a new card ends the sessions of the old one.
                 person.refresh_from_db()
-                self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
+                self.client.force_login(person, backend="didactor.people.backends.PasswordBackend")
                 with self.subTest(who=who, name=name):
                     if who in allowed and name in CHANGES_THE_SCENE:
                         continue  # would change the scene for the others; tested elsewhere
@@ -362,7 +362,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
                 self.assertIn("/sign-in/", response["Location"])
 
     def test_what_changes_something_is_not_done_by_following_a_link(self):
-        self.client.force_login(self.people["teacher"], backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.people["teacher"], backend="didactor.people.backends.PasswordBackend")
         for name in (
             "people:leave",
             "people:new_card",
@@ -376,11 +376,11 @@ class EveryAddressTests(EveryAddressScene, TestCase):
                 self.assertEqual(self.client.get(reverse(name, args=self.arguments.get(name, []))).status_code, 405)
 
     def test_an_upload_of_somebody_else_is_not_there(self):
-        self.client.force_login(self.people["ossian"], backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.people["ossian"], backend="didactor.people.backends.PasswordBackend")
         self.assertEqual(self.client.head(reverse("takes:upload", args=[uuid.uuid4()])).status_code, 404)
 
     def test_pages_forbid_foreign_and_inline_code(self):
-        self.client.force_login(self.people["teacher"], backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.people["teacher"], backend="didactor.people.backends.PasswordBackend")
         for name in ("review:detail", "review:waiting", "assign", "library:piece"):
             url = reverse(name, args=self.arguments.get(name, []))
             response = self.client.get(f"{url}?passage={self.scene.passage.pk}")

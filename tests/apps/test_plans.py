@@ -40,7 +40,7 @@ from didactor.takes.uploads import _backing
 from tests import scene as scenes
 from tests.music import silence, wav
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "didactor.people.backends.PasswordBackend"
 
 
 class AccompanimentTests(scenes.OwnFolders, TestCase):
@@ -358,10 +358,10 @@ class RoadTests(scenes.OwnFolders, TestCase):
             (scene.ylva.student, (("task", task.pk), ("study", task.pk), ("stand:take", take.pk))),
             (scene.teacher, (("assignment", assignment.pk),)),
         ):
-            self.client.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
+            self.client.force_login(who, backend="didactor.people.backends.PasswordBackend")
             for name, pk in names:
                 with self.subTest(name=name):
                     self.assertContains(self.client.get(reverse(name, args=[pk])), shown)
         # Straight on, nothing needs saying.
-        self.client.force_login(scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         self.assertNotContains(self.client.get(reverse("task", args=[scene.task.pk])), "As it is played")

@@ -33,7 +33,7 @@ class ComesBackTests(scenes.OwnFolders, TestCase):
         [found] = what_comes_back(self.student)
         self.assertEqual((found.title, found.takes, found.of, found.says), ("The like bar was played", 2, 2, "In bar 8."))
         self.assertEqual(found.last, last)
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         page = self.client.get(reverse("record", args=[self.student.pk]))
         self.assertContains(page, "in 2 of 2 takes. Last: In bar 8.")
 

@@ -22,7 +22,7 @@ from didactor.takes.services import TakeRefused, begin_upload, delete_take, rece
 from tests import scene as scenes
 from tests.music import silence
 
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "didactor.people.backends.PasswordBackend"
 
 
 class NeighboursTests(scenes.OwnFolders, TestCase):

@@ -25,7 +25,7 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         cls.review = open_review(submission=cls.submission, teacher=cls.scene.teacher)
 
     def student_page(self) -> str:
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         return self.client.get(reverse("stand:take", args=[self.submission.take_id])).content.decode()
 
     def test_findings_come_as_proposals_once(self):
@@ -112,7 +112,7 @@ class ReviewTests(scenes.OwnFolders, TestCase):
             send(review=self.review, draft=Draft(decision="slower", decision_tempo=4.0))
         self.assertIsNone(Review.objects.get(pk=self.review.pk).sent_at, "what was refused is not half sent")
         send(review=self.review, draft=Draft(decision="slower", decision_tempo=54.0))
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         page = self.client.get(reverse("task", args=[self.scene.task.pk]))
         self.assertEqual(page.context["recorder"]["tempo"], 54.0)
         self.assertContains(page, "quarter = 54")
@@ -125,20 +125,20 @@ class ReviewTests(scenes.OwnFolders, TestCase):
     def test_what_was_asked_is_shown_as_it_was(self):
         self.scene.assignment.tempo = 120.0
         self.scene.assignment.save()
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         for url in (reverse("review:waiting"), reverse("review:detail", args=[self.submission.pk])):
             page = self.client.get(url).content.decode()
             self.assertRegex(page, r"quarter = 92|asked 92")
             self.assertNotRegex(page, r"quarter = 120|asked 120")
 
     def test_a_refused_answer_comes_back_with_what_was_typed(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         page = self.client.post(reverse("review:send", args=[self.submission.pk]), {"text": "Long words", "verdict-tone": "good"})
         self.assertContains(page, "Long words", status_code=409)
         self.assertContains(page, "what happens next", status_code=409)
 
     def test_four_sends_at_once_are_one(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         url = reverse("review:send", args=[self.submission.pk])
         for words, status in (("First.", 302), ("First.", 302), ("Second.", 409)):
             self.assertEqual(self.client.post(url, {"text": words, "decision": "passed"}).status_code, status)
@@ -154,7 +154,7 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         self.assertEqual((take.number, self.scene.task.state), (2, TaskState.IN_WORK))
 
     def test_the_guardian_sees_the_ward_and_nobody_else(self):
-        self.client.force_login(self.scene.guardian, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.guardian, backend="didactor.people.backends.PasswordBackend")
         page = self.client.get(reverse("stand:index")).content.decode()
         self.assertIn("Ossian", page)
         self.assertNotIn("Ylva", page)
@@ -165,7 +165,7 @@ class ListTests(scenes.OwnFolders, TestCase):
     def test_lists_take_the_same_queries_however_long(self):
         scene = scenes.build(listen_first=False)
         submit_take(take=scenes.recorded(scene))
-        self.client.force_login(scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(scene.teacher, backend="didactor.people.backends.PasswordBackend")
         for url in (reverse("review:waiting"), reverse("assignment", args=[scene.assignment.pk]), reverse("people:students")):
             self.client.get(url)
             with self.assertNumQueries(self._count(url)):

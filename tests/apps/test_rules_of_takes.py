@@ -154,7 +154,7 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         scene = scenes.build()
         Submission.objects.create(take=scenes.recorded(scene, hear=False))
         Task.objects.update(state=TaskState.HANDED_IN)
-        self.client.force_login(scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(scene.teacher, backend="didactor.people.backends.PasswordBackend")
         for shown, further in ((1, False), (0, True)):
             with mock.patch("didactor.review.views.QUEUE_SHOWN", shown):
                 page = self.client.get(reverse("review:waiting"))

@@ -36,7 +36,7 @@ class SameRecordingTests(scenes.OwnFolders, TestCase):
         self.assertEqual(again.same_as, self.first)
         self.assertIsNone(self.first.same_as)
         submit_take(take=again)
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         words = "By its timing this is the same recording as their own take 1."
         self.assertContains(self.client.get(reverse("review:waiting")), words)
         self.assertContains(self.client.get(reverse("review:detail", args=[again.submission.pk])), words)
@@ -45,7 +45,7 @@ class SameRecordingTests(scenes.OwnFolders, TestCase):
         theirs = self.take(self.scene.other_task, played(), gain=0.7)
         self.assertEqual(theirs.same_as, self.first)
         submit_take(take=theirs)
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         self.assertContains(self.client.get(reverse("review:waiting")), "the same recording as Ylva’s take 1")
 
     def test_another_take_is_another(self):

@@ -23,7 +23,7 @@ TEMPLATES = sorted(Path(settings.ROOT, "didactor").rglob("templates/**/*.html"))
 class SentOnceTests(scenes.OwnFolders, TestCase):
     def setUp(self) -> None:
         self.scene = scenes.build()
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         self.url = reverse("people:students") + "add/"
 
     def student(self, **fields: str) -> dict[str, str]:
@@ -83,7 +83,7 @@ class SentOnceTests(scenes.OwnFolders, TestCase):
     def test_somebody_else_with_the_same_number_is_somebody_else(self) -> None:
         self.client.post(self.url, self.student())
         other = scenes.teacher("Inner light", "wilma")
-        self.client.force_login(other, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(other, backend="didactor.people.backends.PasswordBackend")
         self.client.post(self.url, self.student())
         self.assertEqual(Person.objects.filter(name="Tobin", studio=other.studio).count(), 1)
 

@@ -46,7 +46,7 @@ class PartsTests(scenes.OwnFolders, TestCase):
         return add_student(studio=self.teacher.studio, name=f"{instrument} {level}", instrument=instrument, level=level)
 
     def test_every_kind_of_exercise_opens_with_what_it_makes(self):
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         for kind in FORMS:
             page = self.client.get(reverse("library:exercise", args=[kind]))
             self.assertNotContains(page, "trouble-box", msg_prefix=kind)
@@ -56,7 +56,7 @@ class PartsTests(scenes.OwnFolders, TestCase):
                 self.assertContains(page, 'class="score"', msg_prefix=kind)
 
     def test_a_rhythm_that_is_typed_goes_before_the_one_that_is_chosen(self):
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         form = self.client.get(reverse("library:exercise", args=["scale"])).context["form"]
         data = {name: form[name].value() for name in form.fields if name != "halved"} | {"own_rhythm": " q.  e "}
         shown = self.client.get(reverse("library:exercise_fragment", args=["scale"]), data)
@@ -65,7 +65,7 @@ class PartsTests(scenes.OwnFolders, TestCase):
         self.assertContains(told, "is no rhythm")
 
     def test_what_is_made_next_has_a_number_of_its_own(self):
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         url = reverse("library:exercise", args=["sight_reading"])
         kept = set()
         for _ in range(3):
@@ -127,14 +127,14 @@ class PartsTests(scenes.OwnFolders, TestCase):
         self.assertEqual(written_for(passage=line, instrument="percussion").pk, line.pk)
 
     def test_given_again_the_parts_of_those_who_had_it_are_shown_at_once(self):
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         url = reverse("assign") + f"?passage={self.scene.passage.pk}"
         self.assertEqual(self.client.get(url).context["rows"], [])
         rows = self.client.get(f"{url}&from={self.scene.assignment.pk}").context["rows"]
         self.assertEqual({e.pk for row in rows for e in row.enrolments}, {self.scene.ylva.pk, self.scene.ossian.pk})
 
     def test_the_page_suits_sight_reading(self):
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         made = keep(teacher=self.teacher, kind="sight_reading", choices={})
         url = reverse("assign") + f"?passage={made.pk}"
         form = self.client.get(url).context["form"]
@@ -149,7 +149,7 @@ class PartsTests(scenes.OwnFolders, TestCase):
         self.assertEqual(kept_of(opened)["preparation_s"], 0)
 
     def test_no_bars_mean_the_whole_piece(self):
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         piece = self.scene.passage.revision.piece
         self.client.post(reverse("library:piece", args=[piece.pk]), {"part": 1, "bars": "", "order": "", "title": "All of it"})
         bars = piece.current.parts[0]["bars"]
@@ -161,7 +161,7 @@ class PartsTests(scenes.OwnFolders, TestCase):
 
     def test_the_teacher_chooses_on_the_page(self):
         beginner = self.student("trumpet", "beginner")
-        self.client.force_login(self.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.teacher, backend="didactor.people.backends.PasswordBackend")
         url = f"{reverse('assign')}?passage={self.scale.pk}"
         fragment = f"{reverse('assignments:parts_fragment')}?passage={self.scale.pk}&enrolments={beginner.pk}"
         self.assertContains(self.client.get(fragment), "leave out")
@@ -195,7 +195,7 @@ class PrintedLineTests(scenes.OwnFolders, TestCase):
         cls.scene = scenes.build()
 
     def setUp(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def add(self, **change: object):
         data = {"book": "Sound and Shoal, book one", "page": "31", "number": "112", "bars": "8", "metre": "3/4", "tempo": "84", **change}
@@ -217,7 +217,7 @@ class PrintedLineTests(scenes.OwnFolders, TestCase):
         result = take.latest_analysis.result
         self.assertIsNone(result["notes"])
         self.assertAlmostEqual(result["tempo"]["played_bpm"], 92, delta=2)
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         self.assertContains(self.client.get(reverse("task", args=[task.pk])), "page 31")
         self.assertEqual(self.client.get(reverse("stand:take", args=[take.pk])).status_code, 200)
 
@@ -234,7 +234,7 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
         keep(teacher=cls.scene.teacher, kind="scale", choices={"tonic": "D"})
 
     def setUp(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def test_pieces_are_found_by_words_kind_and_tags(self):
         piece = self.scene.passage.revision.piece
@@ -272,9 +272,9 @@ class LibraryPageTests(scenes.OwnFolders, TestCase):
         desk_page = self.client.get(reverse("library:passage", args=[self.scene.passage.pk]))
         proposal = dict(desk_page.context["desk"].proposals)["Hardest first"].split()[0]
         self.assertEqual(proposal.rpartition("-")[2], easiest)
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         self.assertContains(self.client.get(reverse("study", args=[self.scene.task.pk])), "the breath before it")
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         self.assertNotContains(self.client.post(url, {**said, "steps": "0"}, follow=True), "the breath before it")
         self.assertContains(self.client.post(url, {**said, "bar": "99"}, follow=True), "Bar 99 is not in this part")
         self.assertEqual(self.client.get(page).context["study"].hardest, found.hardest)
@@ -320,7 +320,7 @@ class StudySheetTests(scenes.OwnFolders, TestCase):
         cls.scene = scenes.build()
 
     def test_layers_are_switched_and_written_for_the_students_own_part(self):
-        self.client.force_login(self.scene.ylva.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.ylva.student, backend="didactor.people.backends.PasswordBackend")
         url = reverse("study", args=[self.scene.task.pk])
         page = self.client.get(url).content.decode()
         # A clarinet reads the tune in D in E: four sharps.
@@ -339,7 +339,7 @@ class ImportTests(scenes.OwnFolders, TestCase):
         cls.scene = scenes.build()
 
     def setUp(self):
-        self.client.force_login(self.scene.teacher, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
 
     def files(self):
         return [

@@ -115,14 +115,14 @@ class StudySheetTests(scenes.OwnFolders, TestCase):
 
     def test_the_page_switches_layers_and_large_words(self):
         task = self.task("guitar")
-        self.client.force_login(task.enrolment.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(task.enrolment.student, backend="didactor.people.backends.PasswordBackend")
         url = reverse("study", args=[task.pk])
         self.assertNotContains(self.client.get(url), "large-words")
         page = self.client.get(url, {"shown": "1", "layer": ["large", "fingering"]})
         self.assertContains(page, "large-words")
         self.assertContains(page, "lights")
         stranger = self.task("oboe").enrolment.student
-        self.client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(stranger, backend="didactor.people.backends.PasswordBackend")
         self.assertEqual(self.client.get(url).status_code, 404)
 
     def test_a_student_without_pitches_gets_counting_but_no_key(self):

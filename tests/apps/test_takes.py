@@ -40,7 +40,7 @@ class TakeTestCase(scenes.OwnFolders, TestCase):
 
     def setUp(self):
         self.student = self.scene.ylva.student
-        self.client.force_login(self.student, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.force_login(self.student, backend="didactor.people.backends.PasswordBackend")
 
 
 class HearingTests(TakeTestCase):

@@ -19,7 +19,7 @@ class WithdrawingTests(scenes.OwnFolders, TestCase):
         self.sign_in(self.scene.teacher)
 
     def sign_in(self, person: object) -> None:
-        self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")  # type: ignore[arg-type]
+        self.client.force_login(person, backend="didactor.people.backends.PasswordBackend")  # type: ignore[arg-type]
 
     def post(self, name: str, pk: int, **data: object):
         return self.client.post(reverse(f"assignments:{name}", args=[pk]), data, follow=True)

@@ -1,0 +1,160 @@
+"""What waits to be heard, in the order of the desk: takes of one assignment together, what is due first first, what looks strange last."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from itertools import groupby
+
+from django.db.models import Count
+
+from didactor.assignments.models import Assignment
+from didactor.core.comparing.mended import Since, since_last
+from didactor.people.models import Person
+from didactor.review.querysets import for_lists
+from didactor.takes.models import Analysis, Submission, Take, TakeState
+from didactor.takes.querysets import SubmissionQuerySet
+from didactor.takes.strips import BarStrip, played_tempo, strip_of
+
+#: One sitting's worth; the rest moves up as takes are answered.
+SHOWN = 40
+
+
+@dataclass(frozen=True, kw_only=True)
+class Entry:
+    """One take in a list. ``since``: what became of the places of the take that was answered before."""
+
+    submission: Submission
+    strip: BarStrip
+    played: str
+    strange: str
+    since: Since | None = None
+
+    @property
+    def take(self) -> Take:
+        found: Take = self.submission.take
+        return found
+
+    @property
+    def assignment(self) -> Assignment:
+        found: Assignment = self.take.task.assignment
+        return found
+
+    @property
+    def student(self) -> Person:
+        found: Person = self.take.task.enrolment.student
+        return found
+
+    @property
+    def is_late(self) -> bool:
+        due: datetime = self.take.task.due_at
+        return self.submission.submitted_at > due
+
+
+@dataclass(frozen=True, kw_only=True)
+class Pile:
+    """Takes of one assignment that wait."""
+
+    assignment: Assignment
+    entries: Sequence[Entry]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Desk:
+    """``apart``: what cannot be judged or looks strange. ``choices``: assignments with takes that wait, and how many."""
+
+    piles: Sequence[Pile] = ()
+    apart: Sequence[Entry] = ()
+    total: int = 0
+    shown: int = 0
+    choices: Sequence[tuple[Assignment, int]] = field(default_factory=tuple)
+
+    @property
+    def first(self) -> Entry | None:
+        return next((entry for pile in self.piles for entry in pile.entries), next(iter(self.apart), None))
+
+
+def desk_of(teacher: Person, only: int | None = None) -> Desk:
+    """What waits for a teacher; ``only``: of one assignment."""
+    waiting = Submission.objects.awaiting_review_by(teacher)
+    piled = Assignment.objects.filter(tasks__takes__submission__in=waiting).annotate(n=Count("tasks__takes__submission"))
+    choices = [(assignment, assignment.n) for assignment in piled.order_by("due_at", "pk")]
+    if only is not None:
+        waiting = waiting.filter(take__task__assignment=only)
+    entries = entries_of(for_lists(waiting.in_desk_order())[:SHOWN], with_last=True)
+    plain = [entry for entry in entries if not entry.strange]
+    piles = [Pile(assignment=group[0].assignment, entries=group) for group in _grouped(plain)]
+    return Desk(
+        piles=piles,
+        apart=[entry for entry in entries if entry.strange],
+        total=sum(number for assignment, number in choices if only in (None, assignment.pk)),
+        shown=len(entries),
+        choices=choices,
+    )
+
+
+def _grouped(entries: Iterable[Entry]) -> list[list[Entry]]:
+    return [list(group) for _, group in groupby(entries, key=lambda entry: entry.assignment.pk)]
+
+
+def entries_of(submissions: Iterable[Submission], with_last: bool = False) -> list[Entry]:
+    """Lines of a list; ``with_last``: with what became of the places of each one's take before."""
+    rows = list(submissions)
+    before = _before(rows) if with_last else {}
+    found = []
+    for submission in rows:
+        take = submission.take
+        analysis = take.latest_analysis
+        last = before.get(take.pk)
+        found.append(
+            Entry(
+                submission=submission,
+                strip=strip_of(analysis),
+                played=played_tempo(analysis, take.basis["beat_unit"]),
+                strange=strange_in(take),
+                since=since_last(strip_of(last), strip_of(analysis)) if last else None,
+            )
+        )
+    return found
+
+
+def _before(submissions: Sequence[Submission]) -> dict[int, Analysis]:
+    """By take: what was heard in the one of the same task that was handed in before it."""
+    tasks = [submission.take.task_id for submission in submissions]
+    summaries = (
+        Analysis.objects.summaries()
+        .filter(take__task__in=tasks, take__submission__isnull=False, take__state=TakeState.ANALYSED)
+        .select_related("take")
+        .defer("take__peaks")
+        .order_by("pk")
+    )
+    newest = {analysis.take_id: analysis for analysis in summaries}
+    found: dict[int, Analysis] = {}
+    for submission in submissions:
+        own = submission.take
+        earlier = [a for a in newest.values() if a.take.task_id == own.task_id and a.take.number < own.number]
+        if earlier:
+            found[own.pk] = max(earlier, key=lambda a: a.take.number)
+    return found
+
+
+def strange_in(take: Take) -> str:
+    """What sets a take apart from the others, in words; nothing for most."""
+    if take.state == TakeState.UNUSABLE:
+        return take.trouble or "This recording could not be judged."
+    same = take.same_as
+    if same is None:
+        return ""
+    whose = "their own" if same.task_id == take.task_id else f"{same.task.enrolment.student}’s"
+    return f"By its timing this is the same recording as {whose} take {same.number}."
+
+
+def next_to_hear(teacher: Person, after: Submission | None = None) -> Submission | None:
+    """What lies next on the desk after a take, from the top again at the end; None where nothing else waits."""
+    waiting: SubmissionQuerySet = Submission.objects.awaiting_review_by(teacher)
+    order = list(waiting.in_desk_order().values_list("pk", flat=True))
+    if after is not None and after.pk in order:
+        at = order.index(after.pk)
+        order = order[at + 1 :] + order[:at]
+    return Submission.objects.get(pk=order[0]) if order else None
