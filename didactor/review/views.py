@@ -44,11 +44,12 @@ def waiting(request: Request) -> HttpResponse:
 
 def _waiting(request: Request, refused: dict[str, Any] | None = None, status: int = 200) -> HttpResponse:
     """The page; with what was typed to an answer in words whose recording was refused, and why."""
-    only = read_id(request.GET.get("of"))
+    of, group = read_id(request.GET.get("of")), read_id(request.GET.get("group"))
     answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))
     context = {
-        "desk": desk_of(request.user, only),
-        "only": only,
+        "desk": desk_of(request.user, of, group),
+        "of": of,
+        "group": group,
         "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:WORDS_SHOWN]),
         "answered": entries_of(answered[:ANSWERED_SHOWN]),
         "being_heard": Take.objects.being_heard_for(request.user).count(),

@@ -8,6 +8,7 @@ from datetime import datetime
 from itertools import groupby
 
 from django.db.models import Count
+from django.utils.timesince import timesince
 
 from didactor.assignments.models import Assignment
 from didactor.core.comparing.mended import Since, since_last
@@ -19,6 +20,14 @@ from didactor.takes.strips import BarStrip, played_tempo, strip_of
 
 #: One sitting's worth; the rest moves up as takes are answered.
 SHOWN = 40
+_DUE = ("take__task__assignment__due_at", "take__task__assignment")
+_COUNTED = (
+    "take__task__assignment",
+    "take__task__assignment__title",
+    "take__task__assignment__due_at",
+    "take__task__enrolment__group",
+    "take__task__enrolment__group__name",
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -47,6 +56,11 @@ class Entry:
         return found
 
     @property
+    def waits(self) -> str:
+        """“2 days”."""
+        return timesince(self.submission.submitted_at, depth=1)
+
+    @property
     def is_late(self) -> bool:
         due: datetime = self.take.task.due_at
         return self.submission.submitted_at > due
@@ -59,39 +73,64 @@ class Pile:
     assignment: Assignment
     entries: Sequence[Entry]
 
+    @property
+    def groups(self) -> str:
+        """Names of the groups whose takes lie here."""
+        return ", ".join(dict.fromkeys(e.take.task.enrolment.group.name for e in self.entries if e.take.task.enrolment.group))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Choice:
+    """An assignment or a group with takes that wait, and how many."""
+
+    pk: int
+    title: str
+    number: int
+
 
 @dataclass(frozen=True, kw_only=True)
 class Desk:
-    """``apart``: what cannot be judged or looks strange. ``choices``: assignments with takes that wait, and how many."""
+    """``apart``: what cannot be judged or looks strange; ``total`` counts all that was asked for, shown or not."""
 
     piles: Sequence[Pile] = ()
     apart: Sequence[Entry] = ()
     total: int = 0
     shown: int = 0
-    choices: Sequence[tuple[Assignment, int]] = field(default_factory=tuple)
+    assignments: Sequence[Choice] = field(default_factory=tuple)
+    groups: Sequence[Choice] = field(default_factory=tuple)
 
     @property
     def first(self) -> Entry | None:
         return next((entry for pile in self.piles for entry in pile.entries), next(iter(self.apart), None))
 
 
-def desk_of(teacher: Person, only: int | None = None) -> Desk:
-    """What waits for a teacher; ``only``: of one assignment."""
+def desk_of(teacher: Person, assignment: int | None = None, group: int | None = None) -> Desk:
+    """What waits for a teacher, of one assignment or of one group only where that is asked."""
     waiting = Submission.objects.awaiting_review_by(teacher)
-    piled = Assignment.objects.filter(tasks__takes__submission__in=waiting).annotate(n=Count("tasks__takes__submission"))
-    choices = [(assignment, assignment.n) for assignment in piled.order_by("due_at", "pk")]
-    if only is not None:
-        waiting = waiting.filter(take__task__assignment=only)
+    counted = list(waiting.order_by(*_DUE).values_list(*_COUNTED).annotate(n=Count("pk")))
+    if assignment is not None:
+        waiting = waiting.filter(take__task__assignment=assignment)
+    if group is not None:
+        waiting = waiting.filter(take__task__enrolment__group=group)
     entries = entries_of(for_lists(waiting.in_desk_order())[:SHOWN], with_last=True)
     plain = [entry for entry in entries if not entry.strange]
     piles = [Pile(assignment=group[0].assignment, entries=group) for group in _grouped(plain)]
     return Desk(
         piles=piles,
         apart=[entry for entry in entries if entry.strange],
-        total=sum(number for assignment, number in choices if only in (None, assignment.pk)),
+        total=sum(n for pk, _, _, own, _, n in counted if assignment in (None, pk) and group in (None, own)),
         shown=len(entries),
-        choices=choices,
+        assignments=_choices((pk, title, n) for pk, title, _, _, _, n in counted),
+        groups=_choices((own, name, n) for _, _, _, own, name, n in counted if own),
     )
+
+
+def _choices(counted: Iterable[tuple[int, str, int]]) -> list[Choice]:
+    found: dict[int, Choice] = {}
+    for pk, title, number in counted:
+        before = found[pk].number if pk in found else 0
+        found[pk] = Choice(pk=pk, title=title, number=before + number)
+    return list(found.values())
 
 
 def _grouped(entries: Iterable[Entry]) -> list[list[Entry]]:

@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task
 from didactor.assignments.services import assign
+from didactor.people.models import Enrolment, Group
 from didactor.people.services import add_student
 from didactor.review.waiting import desk_of, next_to_hear
 from didactor.takes.models import Analysis, Submission, Take
@@ -26,7 +27,7 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         fields["due_at"] = timezone.now() + timedelta(days=1)
         cls.sooner = assign(teacher=cls.scene.teacher, passage=cls.scene.passage, enrolments=[cls.scene.ossian], fields=fields)
         cls.players = [
-            add_student(studio=cls.scene.teacher.studio, name=f"P{k}", instrument="clarinet", level="advanced") for k in range(4)
+            add_student(studio=cls.scene.teacher.studio, name=f"Player {k}", instrument="clarinet", level="advanced") for k in range(4)
         ]
         cls.url = reverse("review:waiting")
 
@@ -49,13 +50,23 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         self.assertEqual([pile.assignment for pile in desk.piles], [self.sooner, self.later])
         order = [entry.submission for pile in desk.piles for entry in pile.entries]
         self.assertEqual(order, [handed_in[k] for k in (0, 2, 1, 3)])
-        self.assertEqual(dict(desk.choices), {self.sooner: 2, self.later: 2})
+        self.assertEqual([(c.title, c.number) for c in desk.assignments], [("Due sooner", 2), (self.later.title, 2)])
         page = self.client.get(self.url)
         self.assertContains(page, reverse("class_sheet", args=[self.sooner.pk]))
         one = self.client.get(self.url, {"of": self.later.pk})
         self.assertContains(one, "2 takes to hear")
         self.assertEqual([pile.assignment for pile in one.context["desk"].piles], [self.later])
         self.assertEqual(self.client.get(self.url, {"of": "²"}).context["desk"].total, 4)
+
+    def test_one_group_alone(self):
+        own = [self.handed_in(k, self.later if k % 2 else self.sooner) for k in range(3)]
+        group = Group.objects.create(studio=self.scene.teacher.studio, name="Band")
+        Enrolment.objects.filter(pk__in=[self.players[0].pk, self.players[1].pk]).update(group=group)
+        page = self.client.get(self.url, {"group": group.pk})
+        desk = page.context["desk"]
+        self.assertEqual({e.submission for pile in desk.piles for e in pile.entries}, set(own[:2]))
+        self.assertEqual((desk.total, [(c.title, c.number) for c in desk.groups]), (2, [("Band", 2)]))
+        self.assertContains(page, "Band · due", count=2)
 
     def test_the_desk_goes_on_in_the_same_order_and_comes_round(self):
         handed_in = [self.handed_in(k, self.later if k % 2 else self.sooner) for k in range(4)]
@@ -76,7 +87,7 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         self.assertEqual(next_to_hear(self.scene.teacher, plain), first)
         page = self.client.get(self.url)
         self.assertContains(page, "Nothing but wind.")
-        self.assertContains(page, "the same recording as P1’s take 1")
+        self.assertContains(page, "the same recording as Player 1’s take 1")
 
     def test_late_is_said_by_the_student_s_own_date(self):
         late = self.handed_in(0, self.sooner)
@@ -111,4 +122,4 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         Take.objects.filter(pk=take.pk).update(state="stored")
         page = self.client.get(self.url)
         self.assertContains(page, "1 is being listened to by the ear")
-        self.assertNotContains(page, "P0")
+        self.assertNotContains(page, "Player 0")
