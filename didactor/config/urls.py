@@ -2,7 +2,7 @@ from django.urls import include, path
 
 from didactor.assignments.views import create
 from didactor.config import addresses
-from didactor.progress.views import assignment, class_sheet, student
+from didactor.progress.views import assignment, class_sheet, group, student
 from didactor.stand.views import study, task
 from didactor.web.offline import offline, worker
 
@@ -17,6 +17,7 @@ urlpatterns = [
     path("assign/", create, name="assign"),
     path("assignments/<int:pk>/", assignment, name="assignment"),
     path("assignments/<int:pk>/class/", class_sheet, name="class_sheet"),
+    path("groups/<int:pk>/", group, name="group"),
     path("students/<int:pk>/passages/", student, name="record"),
     path("", include("didactor.people.urls")),
     path("library/", include("didactor.library.urls")),

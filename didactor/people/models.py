@@ -7,7 +7,7 @@ from django.db import models
 from django.utils import timezone
 
 from didactor.core.instruments import INSTRUMENTS
-from didactor.people.querysets import EnrolmentQuerySet, PersonManager
+from didactor.people.querysets import EnrolmentQuerySet, GroupQuerySet, PersonManager
 
 #: Colours that a teacher may give to notes: names of tones of the style sheet.
 TONES = ("red", "orange", "yellow", "green", "teal", "blue", "violet", "pink", "brown", "grey")
@@ -85,6 +85,8 @@ class Group(models.Model):
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="groups")
     name = models.CharField(max_length=80)
     performs_on = models.DateField(null=True, blank=True)
+
+    objects = GroupQuerySet.as_manager()
 
     class Meta:
         ordering = ["name"]

@@ -26,6 +26,12 @@ class PersonManager(UserManager.from_queryset(PersonQuerySet)):  # type: ignore[
     pass
 
 
+class GroupQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> GroupQuerySet:
+        """A teacher sees the groups of their studio; nobody else sees one as a whole."""
+        return self.filter(studio=person.studio) if person.is_authenticated and person.is_teacher else self.none()
+
+
 class EnrolmentQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> EnrolmentQuerySet:
         if not person.is_authenticated:

@@ -111,6 +111,7 @@ def students(request: Request) -> HttpResponse:
         "has_cards": _with_cards(people),
         "consented": consented,
         "cards": cards,
+        "groups": Group.objects.visible_to(request.user).order_by("name"),
         "performance": PerformanceForm(studio=request.user.studio, prefix="performance"),
         "performing": Group.objects.filter(studio=request.user.studio, performs_on__gte=timezone.localdate()).order_by("performs_on"),
     }

@@ -14,7 +14,6 @@ from didactor.assignments.models import Assignment
 from didactor.core.comparing.together import Common, Place, Student, common_faults
 from didactor.core.formats.glance import UNJUDGED, BarCell
 from didactor.core.instruments import BY_SLUG
-from didactor.core.judging.categories import TITLES
 from didactor.library.desk import pin_to_bar
 from didactor.people.models import Person
 from didactor.review import services as review_services
@@ -107,7 +106,7 @@ def student_of(take: Take) -> Student:
     analysis = take.latest_analysis
     summary = analysis.summary if analysis else {}
     judged = frozenset(number for number, worst, _ in summary.get("strip", []) if worst != UNJUDGED)
-    names = ("code", "bar", "beat", "size", "start_s", "end_s")
+    names = ("code", "category", "bar", "beat", "size", "start_s", "end_s")
     places = [Place(**dict(zip(names, values, strict=True))) for values in summary.get("places", [])]
     return Student(key=take.pk, instrument=take.task.enrolment.instrument, judged=judged, places=places)
 
@@ -177,9 +176,7 @@ def remark_to_all(*, assignment: Assignment, teacher: Person, common: Common, te
         review = review_services.open_review(submission=submission, teacher=teacher)
         if review.marks.filter(text=text.strip(), bar=common.bar).exists():
             continue
-        category = common.code.split(".")[0]
-        category = category if category in TITLES else "other"
-        review_services.add_remark(review=review, category=category, text=text, bar=common.bar, beat=common.beat)
+        review_services.add_remark(review=review, category=common.category, text=text, bar=common.bar, beat=common.beat)
         given += 1
     return given, answered
 

@@ -11,15 +11,19 @@ from django.shortcuts import get_object_or_404, redirect, render
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import open_for, parts_written
 from didactor.core.errors import CoreError
+from didactor.core.judging.categories import TITLES
 from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.notation import expectation_of_passage
-from didactor.people.models import Enrolment, Person, Role
+from didactor.people.models import Enrolment, Group, Person, Role
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.practice.state import summaries
 from didactor.progress import class_sheet as sheets
 from didactor.progress import services
+from didactor.progress.files import csv_file
+from didactor.progress.grid import grid_csv, grid_of
+from didactor.progress.over_weeks import over_weeks, takes_csv, takes_then
 from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
 from didactor.review.services import ReviewRefused
@@ -87,6 +91,35 @@ def student(request: Request, pk: int) -> HttpResponse:
     offered = [(enrolment, found) for enrolment in person.enrolments.all() for found in open_for(enrolment)]
     context = {"person": person, "rows": rows, "offered": offered, "comes_back": what_comes_back(person)}
     return render(request, "progress/student.html", context)
+
+
+@teacher_only
+def weeks(request: Request, pk: int) -> HttpResponse:
+    """One student over weeks, in pictures with their figures behind them."""
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    context = {"person": person, "weeks": over_weeks(person), "comes_back": what_comes_back(person), "titles": TITLES}
+    return render(request, "progress/weeks.html", context)
+
+
+@teacher_only
+def takes_file(request: Request, pk: int) -> HttpResponse:
+    """The same as a table for other programs."""
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    return csv_file(takes_csv(takes_then(person)), f"{person.name} takes")
+
+
+@teacher_only
+def group(request: Request, pk: int) -> HttpResponse:
+    """Who has come how far in a group: students down, what was given across."""
+    found = get_object_or_404(Group.objects.visible_to(request.user), pk=pk)
+    return render(request, "progress/group.html", {"group": found, "grid": grid_of(found, read_id(request.GET.get("series")))})
+
+
+@teacher_only
+def grid_file(request: Request, pk: int) -> HttpResponse:
+    """The grid as a table for other programs."""
+    found = get_object_or_404(Group.objects.visible_to(request.user), pk=pk)
+    return csv_file(grid_csv(grid_of(found, read_id(request.GET.get("series")))), f"{found.name} grid")
 
 
 @teacher_only

@@ -12,7 +12,7 @@ BAND = ["flute", "flute", "clarinet", "clarinet", "alto-saxophone", "trumpet", "
 
 
 def late(bar: str = "6", beat: float = 3.0, size: float = 120.0) -> Place:
-    return Place(code="rhythm.placement", bar=bar, beat=beat, size=size)
+    return Place(code="rhythm.placement", category="rhythm", bar=bar, beat=beat, size=size)
 
 
 def band(*at_fault: int, judged: frozenset[str] = BARS, place: Place | None = None) -> list[Student]:

@@ -50,6 +50,7 @@ class Place:
     """One finding: ``beat`` in quarters from the bar's beginning, None for the whole bar; seconds of the take where it can be heard."""
 
     code: str
+    category: str
     bar: str
     beat: float | None = None
     size: float | None = None
@@ -77,7 +78,7 @@ class Student:
 class Common:
     """What many share: ``who`` of ``judged`` students, ``mostly`` a kind of instrument (or empty)."""
 
-    code: str
+    category: str
     bar: str
     beat: float | None
     what: str
@@ -102,13 +103,13 @@ def common_faults(students: Sequence[Student]) -> list[Common]:
         for place in student.places:
             if place.what and place.bar in student.judged:
                 beat = None if place.beat is None else round(place.beat, 2)
-                at_fault.setdefault((place.code, place.bar, beat, place.what), {})[student.key] = None
+                at_fault.setdefault((place.category, place.bar, beat, place.what), {})[student.key] = None
     found = []
-    for (code, bar, beat, what), who in at_fault.items():
+    for (category, bar, beat, what), who in at_fault.items():
         judged = [s for s in students if bar in s.judged]
         if len(who) >= max(2 if len(judged) < SMALL_CLASS else FEWEST, SHARE * len(judged)):
             mostly = _mostly(judged, set(who))
-            found.append(Common(code=code, bar=bar, beat=beat, what=what, who=tuple(who), judged=len(judged), mostly=mostly))
+            found.append(Common(category=category, bar=bar, beat=beat, what=what, who=tuple(who), judged=len(judged), mostly=mostly))
     order = {bar: k for k, bar in enumerate(dict.fromkeys(p.bar for s in students for p in s.places))}
     return sorted(found, key=lambda c: (-len(c.who) / c.judged, order[c.bar], c.beat or 0.0))
 

@@ -51,7 +51,8 @@ def summary_of(result: Result) -> dict[str, Any]:
         "played_qpm": result.tempo.played_qpm if result.tempo else None,
         "findings": len(result.findings or ()),
         "facts": _facts(result),
-        "places": [[f.code, f.bar, f.beat, f.size, f.start_s, f.end_s] for f in result.findings or () if f.bar is not None],
+        "categories": dict(Counter(f.category for f in result.findings or ())),
+        "places": [[f.code, f.category, f.bar, f.beat, f.size, f.start_s, f.end_s] for f in result.findings or () if f.bar is not None],
     }
 
 

@@ -1,8 +1,11 @@
 """Where findings lie, in the summaries that lists and sheets read."""
 
+from collections import Counter
+
 from django.db import migrations
 
 CHUNK = 500
+PLACE = ("code", "category", "bar", "beat", "size", "start_s", "end_s")
 
 
 def add_places(apps, schema_editor):
@@ -10,7 +13,8 @@ def add_places(apps, schema_editor):
     changed = []
     for row in analysis.objects.only("summary", "result").iterator(CHUNK):
         found = row.result.get("findings") or []
-        row.summary["places"] = [[f.get(k) for k in ("code", "bar", "beat", "size", "start_s", "end_s")] for f in found if f.get("bar")]
+        row.summary["categories"] = dict(Counter(f["category"] for f in found))
+        row.summary["places"] = [[f.get(name) for name in PLACE] for f in found if f.get("bar") is not None]
         changed.append(row)
         if len(changed) == CHUNK:
             analysis.objects.bulk_update(changed, ["summary"])

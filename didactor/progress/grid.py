@@ -1,0 +1,82 @@
+"""The check-off grid of a group: students down, what was given to them across, and who has handed in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from didactor.assignments.models import Assignment, Series, Task, TaskState
+from didactor.people.models import Enrolment, Group
+from didactor.progress.files import as_csv
+
+#: The newest that are shown.
+COLUMNS = 16
+#: Sign and word of a cell.
+WORDS = {
+    "passed": "passed",
+    "answered": "answered, once more",
+    "handed_in": "handed in",
+    "late": "late",
+    "in_work": "in work",
+    "open": "open",
+    "withdrawn": "withdrawn",
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Grid:
+    """``cells``: by enrolment and assignment; who was not given something has none. ``passed``: by assignment."""
+
+    assignments: Sequence[Assignment]
+    enrolments: Sequence[Enrolment]
+    cells: Mapping[tuple[int, int], str]
+    series: Sequence[Series]
+    chosen: int | None
+
+    @property
+    def rows(self) -> list[tuple[Enrolment, list[tuple[str, str]]]]:
+        """Each student with a sign and its words for each assignment."""
+        found = []
+        for enrolment in self.enrolments:
+            signs = [self.cells.get((enrolment.pk, assignment.pk), "") for assignment in self.assignments]
+            found.append((enrolment, [(sign, WORDS.get(sign, "not given")) for sign in signs]))
+        return found
+
+    @property
+    def feet(self) -> list[tuple[int, int]]:
+        """Under each assignment: passed, and given."""
+        found = []
+        for assignment in self.assignments:
+            own = [sign for (_, pk), sign in self.cells.items() if pk == assignment.pk and sign != "withdrawn"]
+            found.append((own.count("passed"), len(own)))
+        return found
+
+
+def grid_of(group: Group, series: int | None = None) -> Grid:
+    """What a group has, of one series only where that is asked. Listening tasks are in it like any other."""
+    enrolments = list(group.enrolments.active().select_related("student").order_by("student__name"))
+    given = Assignment.objects.filter(tasks__enrolment__in=enrolments).distinct()
+    offered = Series.objects.filter(assignments__in=given).distinct().order_by("title")
+    chosen = given.filter(series=series) if series is not None else given
+    assignments = sorted(chosen.order_by("-due_at", "-pk")[:COLUMNS], key=lambda a: (a.due_at, a.pk))
+    tasks = Task.objects.filter(enrolment__in=enrolments, assignment__in=assignments).select_related("assignment")
+    return Grid(
+        assignments=assignments,
+        enrolments=enrolments,
+        cells={(task.enrolment_id, task.assignment_id): _sign(task) for task in tasks},
+        series=list(offered),
+        chosen=series,
+    )
+
+
+def _sign(task: Task) -> str:
+    if task.withdrawn_at is not None and task.state != TaskState.PASSED:
+        return "withdrawn"
+    return "late" if task.is_late else str(task.state)
+
+
+def grid_csv(grid: Grid) -> str:
+    """Names and instruments, then a column for each assignment."""
+    head = ["student", "instrument", *(f"{a.title} ({a.due_at:%Y-%m-%d})" for a in grid.assignments)]
+    rows = [[e.student.name, e.get_instrument_display(), *(words for _, words in signs)] for e, signs in grid.rows]
+    return as_csv([head, *rows])
