@@ -26,6 +26,7 @@ from didactor.review.models import Decision, Mark, Review
 from didactor.review.phrases import phrases_of
 from didactor.review.querysets import for_lists
 from didactor.review.waiting import desk_of, entries_of, next_to_hear, strange_in
+from didactor.takes.beside import beside
 from didactor.takes.causes import likely_causes
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
 from didactor.takes.models import Submission, Take
@@ -34,6 +35,25 @@ from didactor.web.numbers import read_id, read_number
 
 #: Answers in words that are shown, and what was answered last.
 WORDS_SHOWN, ANSWERED_SHOWN = 40, 8
+
+
+#: What the desk's keys do, by the key each comes with.
+KEYS = (
+    (" ", "play, stop"),
+    ("b", "back two seconds"),
+    ("n", "next bar"),
+    ("l", "loop this bar, and on"),
+    ("w", "slower, slower still, as played"),
+    ("x", "the same place beside it, and back"),
+    ("k", "keep the first open mark"),
+    ("d", "drop it"),
+    ("u", "take the last of these back"),
+    ("r", "a remark on what sounds"),
+    ("a", "take over what is proposed"),
+    ("c", "the checklist as it was heard"),
+    ("s", "send, and the next take"),
+    ("?", "these keys"),
+)
 
 
 @teacher_only
@@ -129,6 +149,8 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
         "following": following,
         "quality": result.quality if result else None,
+        "beside": beside(take, passage),
+        "keys": KEYS,
     }
     if refused is not None:
         review.text, review.decision = refused.text, refused.decision

@@ -1,5 +1,8 @@
 // The teacher's desk: a touch on a bar or a note pins the next remark there; keys move through marks.
 
+import { actionOf, typing } from "./keys.js";
+import { noteAt } from "./timeline.js";
+
 const fields = (name) => document.querySelector(`[data-remark] [name="${name}"]`);
 
 function pin(bar, noteId) {
@@ -72,30 +75,48 @@ function asHeard() {
 }
 document.querySelector("[data-as-heard]")?.addEventListener("click", asHeard);
 
-// K keeps and D drops the first open proposal; R goes to the remark, A takes over the next step that is proposed, C the checklist as it was heard, S sends, ? tells them all.
+// The place that sounds, or sounded last: its note where one is written, else its bar.
+function pinHere() {
+  const audio = document.querySelector("[data-player] audio");
+  if (!audio || !fields("bar") || fields("bar").value || audio.currentTime === 0) return;
+  const { delay, notes, bars } = JSON.parse(document.getElementById("player-data").textContent);
+  const time = audio.currentTime - delay;
+  const bar = bars.findLast(([, , at]) => at <= time + 0.05);
+  if (bar) pin(bar[0], noteAt(notes, time) ?? "");
+}
+
+// What was decided about marks on this page, the newest last, so that it can be taken back.
+const decided = [];
+document.addEventListener("click", ({ target }) => {
+  const button = target.closest(".marks button[name=standing]");
+  if (!button) return;
+  const standing = ["proposed", "kept", "dropped"].find((one) => button.closest("li").classList.contains(one));
+  decided.push({ url: button.form.action, standing, token: button.form.elements.csrfmiddlewaretoken.value });
+});
+function takeBack() {
+  const last = decided.pop();
+  if (last) window.htmx.ajax("POST", last.url, { target: "#marks", values: { standing: last.standing, csrfmiddlewaretoken: last.token } });
+}
+
+// Each by the key it comes with; which key that is now is chosen under “?”.
+const acts = {
+  k: () => document.querySelector('.marks li.proposed button[value="kept"]')?.click(),
+  d: () => document.querySelector('.marks li.proposed button[value="dropped"]')?.click(),
+  u: takeBack,
+  a: accept,
+  c: asHeard,
+  s: () => answer?.requestSubmit(answer.querySelector('button[name="next"]')),
+  r: () => {
+    pinHere();
+    fields("text")?.focus();
+  },
+  "?": () => document.querySelector("[data-keys] summary").click(),
+};
 document.addEventListener("keydown", (event) => {
-  if (event.target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
-  const open = document.querySelector(".marks li.proposed");
-  const button = { k: open?.querySelector('button[value="kept"]'), d: open?.querySelector('button[value="dropped"]') }[event.key];
-  if (button) {
-    event.preventDefault();
-    button.click();
-  } else if (event.key === "a") {
-    event.preventDefault();
-    accept();
-  } else if (event.key === "c") {
-    event.preventDefault();
-    asHeard();
-  } else if (event.key === "s" && answer) {
-    event.preventDefault();
-    answer.requestSubmit(answer.querySelector('button[name="next"]'));
-  } else if (event.key === "?") {
-    event.preventDefault();
-    document.querySelector("[data-keys] summary").click();
-  } else if (event.key === "r" && fields("text")) {
-    event.preventDefault();
-    fields("text").focus();
-  }
+  const act = typing(event) ? null : acts[actionOf(event.key)];
+  if (!act) return;
+  event.preventDefault();
+  act();
 });
 
 // The last words typed survive a page that is closed before the draft was kept.

@@ -1,5 +1,6 @@
 // The take's player: plays, follows the notes on the score, plays one note, one bar or one place, loops bars, slows down.
 
+import { actionOf, typing } from "./keys.js";
 import { Playhead, barSpan, clock, noteAt, wavePath } from "./timeline.js";
 
 let box = null;
@@ -93,6 +94,19 @@ function start() {
       head.loop = null;
       showLoop();
     },
+    // The bar that sounds now, again and again; once more pressed, on it goes.
+    "loop-bar": () => {
+      const [bar] = data.bars.findLast(([, , time]) => time <= now() + 0.05) ?? data.bars[0] ?? [];
+      const span = !head.loop && bar !== undefined ? barSpan(data, bar, bar) : null;
+      head.loop = span && { first: bar, last: bar, start: span[0] - 0.08, end: span[1] };
+      showLoop();
+      if (head.loop) play(head.loop.start);
+    },
+    slower: () => {
+      const speed = find("speed");
+      speed.selectedIndex = (speed.selectedIndex + 1) % speed.options.length;
+      audio.playbackRate = Number(speed.value);
+    },
   };
   box.addEventListener("click", (event) => {
     const act = event.target.closest("[data-act]")?.dataset.act;
@@ -130,9 +144,10 @@ function start() {
     if (chosen) play(chosen.start);
   });
   document.addEventListener("keydown", (event) => {
-    if (event.target.closest("input, textarea, select, button, a, summary, [role=slider]") || event.ctrlKey || event.metaKey || event.altKey) return;
-    const act = { " ": "play", b: "back", n: "next-bar" }[event.key];
-    if (!act) return;
+    if (typing(event)) return;
+    const act = { " ": "play", b: "back", n: "next-bar", l: "loop-bar", w: "slower" }[actionOf(event.key)];
+    // On a button the space bar presses it.
+    if (!act || (event.key === " " && event.target.closest("button, a, summary, label"))) return;
     event.preventDefault();
     acts[act]();
   });
