@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "didactor.review",
     "didactor.progress",
     "didactor.stand",
+    "didactor.letters",
     "didactor.demo",
 ]
 
@@ -183,6 +184,19 @@ CONTENT_SECURITY_POLICY = {
 }
 
 LANGUAGE_CODE = "en-gb"
+#: Where the site is reached, for links in letters.
+ADDRESS = os.environ.get("DIDACTOR_ADDRESS", CSRF_TRUSTED_ORIGINS[0] if CSRF_TRUSTED_ORIGINS else "http://127.0.0.1:8000").rstrip("/")
+#: Without a mail server letters are kept as files beside the database.
+MAIL_HOST = os.environ.get("DIDACTOR_MAIL_HOST", "")
+EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if MAIL_HOST else 'filebased'}.EmailBackend"
+EMAIL_FILE_PATH = STATE / "mailbox"
+EMAIL_HOST, EMAIL_PORT = MAIL_HOST, int(os.environ.get("DIDACTOR_MAIL_PORT", "587"))
+EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = os.environ.get("DIDACTOR_MAIL_USER", ""), os.environ.get("DIDACTOR_MAIL_PASSWORD", "")
+EMAIL_USE_TLS = EMAIL_PORT == 587
+EMAIL_USE_SSL = EMAIL_PORT == 465
+EMAIL_TIMEOUT = 15
+DEFAULT_FROM_EMAIL = os.environ.get("DIDACTOR_MAIL_FROM", "didactor@localhost")
+
 TIME_ZONE = os.environ.get("DIDACTOR_TIME_ZONE", "Europe/Oslo")
 USE_TZ = True
 

@@ -2,6 +2,7 @@ from django.urls import include, path
 
 from didactor.assignments.views import create
 from didactor.config import addresses
+from didactor.letters.views import of_person, own
 from didactor.progress.views import assignment, class_sheet, group, student
 from didactor.stand.views import study, task
 from didactor.web.offline import offline, worker
@@ -19,6 +20,8 @@ urlpatterns = [
     path("assignments/<int:pk>/class/", class_sheet, name="class_sheet"),
     path("groups/<int:pk>/", group, name="group"),
     path("students/<int:pk>/passages/", student, name="record"),
+    path("letters/", own, name="letters"),
+    path("letters/of/<int:pk>/", of_person, name="letters_of"),
     path("", include("didactor.people.urls")),
     path("library/", include("didactor.library.urls")),
     path("assignments/", include("didactor.assignments.urls")),
@@ -26,5 +29,6 @@ urlpatterns = [
     path("practice/", include("didactor.practice.urls")),
     path("desk/", include("didactor.review.urls")),
     path("record/", include("didactor.progress.urls")),
+    path("letters/", include("didactor.letters.urls")),
     path("stand/", include("didactor.stand.urls")),
 ]

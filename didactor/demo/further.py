@@ -12,7 +12,8 @@ from django.utils import timezone
 
 from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
 from didactor.assignments.services import assign
-from didactor.demo.scenario import BAND, BAND_TAKES, EXERCISES, HISTORY, STUDIO, DemoPast
+from didactor.demo.past import BAND_TAKES, HISTORY, DemoPast
+from didactor.demo.scenario import BAND, EXERCISES, STUDIO
 from didactor.demo.takes import record
 from didactor.library.models import Piece
 from didactor.library.services import cut_passage

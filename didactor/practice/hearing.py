@@ -142,7 +142,7 @@ def discard_old_sounds() -> int:
     old = Attempt.objects.exclude(sound="").filter(made_at__lt=timezone.now() - SOUND_KEPT)
     count = 0
     for attempt in old:
-        name = attempt.sound.name
+        name = str(attempt.sound.name)
         Attempt.objects.filter(pk=attempt.pk).update(sound="")
         default_storage.delete(name)
         count += 1

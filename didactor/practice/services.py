@@ -8,6 +8,7 @@ import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 from django.core.files.storage import default_storage
@@ -214,7 +215,8 @@ def erase_practice(task: Task) -> None:
     task.attempts.all().delete()
     task.remedies.all().delete()
     task.drills.all().delete()
-    transaction.on_commit(lambda: [default_storage.delete(name) for name in names])
+    for name in names:
+        transaction.on_commit(partial(default_storage.delete, name))
 
 
 def keep_habit(enrolment: Enrolment, minutes: int, days_off: Sequence[int]) -> None:

@@ -32,6 +32,7 @@ from didactor.demo.scenario import (
     STUDIO,
     TEACHER,
     WEEK_NOTE,
+    WITH_AN_ADDRESS,
     DemoAssignment,
     DemoExercise,
     DemoReference,
@@ -86,10 +87,13 @@ class Command(BaseCommand):
             "Demo sign-ins (kept in the state folder, demo.txt):",
             f"  {'Teacher':<10}{TEACHER[1]:<18}name {TEACHER[0]}, password {password}",
         ]
+        Person.objects.filter(pk=teacher.pk).update(email=f"{TEACHER[0]}@tern-sound.example")
         people = {}
         for name, instrument, level, group, guardian in STUDENTS:
             enrolment = add_student(studio=studio, name=name, instrument=instrument, level=level, group_name=group, is_minor=bool(guardian))
             people[name] = enrolment
+            if name in WITH_AN_ADDRESS:
+                Person.objects.filter(pk=enrolment.student_id).update(email=f"{name.split()[0].lower()}@tern-sound.example")
             lines.append(f"  {'Student':<10}{name:<18}card {make_card(enrolment.student)}   ({instrument})")
             if guardian:
                 adult = add_guardian(student=enrolment.student, name=guardian)

@@ -42,7 +42,7 @@ class Command(BaseCommand):
                         **defaults,
                     )
                 )
-                for queue, slots in (("takes", settings.HEARING_SLOTS), ("default", 1), ("upkeep", 1))
+                for queue, slots in (("takes", settings.HEARING_SLOTS), ("default", 1), ("letters", 1), ("upkeep", 1))
             ]
             loop = asyncio.get_running_loop()
             for number in (signal.SIGTERM, signal.SIGINT):

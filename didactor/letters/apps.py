@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class LettersConfig(AppConfig):
+    name = "didactor.letters"
+    label = "letters"
