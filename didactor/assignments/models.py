@@ -58,6 +58,7 @@ class Series(models.Model):
 
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="series")
     title = models.CharField(max_length=120)
+    in_order = models.BooleanField(default=False, help_text="Each opens when the one before it is passed.")
 
     class Meta:
         ordering = ["title"]
@@ -326,6 +327,15 @@ class Task(models.Model):
     def is_sealed(self) -> bool:
         """Whether the student has not started the preparation clock yet: nothing of the music is shown."""
         return self.is_read_at_sight and self.opened_at is None
+
+    @property
+    def waits_for(self) -> Task | None:
+        """What has to be passed before this one opens, in a series with an order; None for one that is open."""
+        series = self.assignment.series
+        if series is None or not series.in_order or self.state not in (TaskState.OPEN, TaskState.IN_WORK):
+            return None
+        earlier: Task | None = Task.objects.not_passed_before(self).first()
+        return earlier
 
     @property
     def finds_out(self) -> bool:

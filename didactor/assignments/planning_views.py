@@ -191,6 +191,10 @@ def week_note(request: Request) -> HttpResponse:
 def series(request: Request, pk: int) -> HttpResponse:
     """A series as a grid: students down, check-offs across."""
     found = get_object_or_404(Series.objects.filter(studio=request.user.studio), pk=pk)
+    if request.method == "POST":
+        services.set_order(series=found, in_order="in_order" in request.POST)
+        messages.success(request, "Each opens when the one before it is passed." if found.in_order else "All of them are open.")
+        return redirect("assignments:series", pk=pk)
     tasks = Task.objects.select_related("enrolment__student")
     assignments = found.assignments.order_by("due_at").prefetch_related(Prefetch("tasks", queryset=tasks))
     return render(request, "assignments/series.html", {"series": found, "grid": grid_of(list(assignments))})

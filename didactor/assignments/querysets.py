@@ -7,6 +7,7 @@ from django.db.models import Q
 from django.db.models.functions import Coalesce
 
 if TYPE_CHECKING:
+    from didactor.assignments.models import Task
     from didactor.people.models import Person
 
 
@@ -59,6 +60,21 @@ class TaskQuerySet(models.QuerySet[Any]):
         passed = models.Case(models.When(state="passed", then=1), default=0)
         due = Coalesce("own_due_at", "assignment__due_at")
         return self.given().order_by(passed, models.F("assignment__place").asc(nulls_last=True), due, "pk")
+
+    def not_passed_before(self, task: Task) -> TaskQuerySet:
+        """What this student has not passed of the same series and is due before it, the first first. Withdrawn ones hold nothing up."""
+        own = self.filter(enrolment=task.enrolment_id, assignment__series=task.assignment.series_id, withdrawn_at=None)
+        due = task.assignment.due_at
+        before = Q(assignment__due_at__lt=due) | Q(assignment__due_at=due, pk__lt=task.pk)
+        return own.filter(before).exclude(state="passed").select_related("assignment").order_by("assignment__due_at", "pk")
+
+    def with_waits(self) -> TaskQuerySet:
+        """With ``waits``: whether one before it in a series with an order is not passed yet."""
+        before = Q(assignment__due_at__lt=models.OuterRef("assignment__due_at"))
+        before |= Q(assignment__due_at=models.OuterRef("assignment__due_at"), pk__lt=models.OuterRef("pk"))
+        series = {"assignment__series": models.OuterRef("assignment__series"), "assignment__series__in_order": True}
+        earlier = self.model.objects.filter(before, enrolment=models.OuterRef("enrolment"), withdrawn_at=None, **series)
+        return self.annotate(waits=models.Exists(earlier.exclude(state="passed")))
 
     def for_lists(self) -> TaskQuerySet:
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group", "found_out").defer(

@@ -303,6 +303,12 @@ def write_week_note(*, teacher: Person, group: Group | None, day: date, text: st
         WeekNote.objects.filter(**place).delete()
 
 
+def set_order(*, series: Series, in_order: bool) -> None:
+    """Whether each of a series opens when the one before it is passed. What is handed in already stays."""
+    series.in_order = in_order
+    series.save(update_fields=["in_order"])
+
+
 def open_sealed(task: Task) -> None:
     """The student starts the preparation clock. It runs once."""
     Task.objects.filter(pk=task.pk, opened_at=None).update(opened_at=timezone.now())

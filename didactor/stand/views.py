@@ -51,7 +51,7 @@ from didactor.web.ranges import ranged_file
 def index(request: Request) -> HttpResponse:
     """The student's passages of the week on one page; a guardian sees those of each ward."""
     people = Person.objects.visible_to(request.user).students()
-    mine = Task.objects.visible_to(request.user).for_lists().on_the_stand()
+    mine = Task.objects.visible_to(request.user).for_lists().with_waits().on_the_stand()
     stands = [
         {
             "student": person,
@@ -71,6 +71,9 @@ def index(request: Request) -> HttpResponse:
 def task(request: Request, pk: int) -> HttpResponse:
     """One passage to study, practise and record. A sealed one shows nothing before its clock is started."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
+    waits_for = found.waits_for
+    if waits_for is not None:
+        return render(request, "stand/waits.html", {"task": found, "assignment": found.assignment, "waits_for": waits_for})
     if found.is_sealed:
         return render(request, "stand/sealed.html", {"task": found, "assignment": found.assignment})
     return render(request, "stand/task.html", task_page(found, request.user, request.GET.get("step", "")))
@@ -126,7 +129,7 @@ def answer(request: Request, pk: int) -> HttpResponse:
 def play(request: Request, pk: int) -> HttpResponse:
     """The passage and nothing else: to hear it, play along and record."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
-    if found.is_sealed or found.assignment.is_listening:
+    if found.is_sealed or found.assignment.is_listening or found.waits_for is not None:
         return redirect("task", pk=pk)
     return render(request, "stand/play.html", playing_page(found, request.user, request.GET.get("step", "")))
 
