@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from django.utils import timezone
+
 from didactor.assignments.models import Assignment, Series, Task, TaskState
 from didactor.people.models import Enrolment, Group
 from didactor.progress.files import as_csv
+from didactor.review.models import Review
 
 #: The newest that are shown.
 COLUMNS = 16
@@ -80,3 +83,30 @@ def grid_csv(grid: Grid) -> str:
     head = ["student", "instrument", *(f"{a.title} ({a.due_at:%Y-%m-%d})" for a in grid.assignments)]
     rows = [[e.student.name, e.get_instrument_display(), *(words for _, words in signs)] for e, signs in grid.rows]
     return as_csv([head, *rows])
+
+
+def marks_csv(group: Group) -> str:
+    """A line for each answer that was sent: who, what, when it was due, handed in and answered, the decision and the mark."""
+    sent = (
+        Review.objects.filter(submission__take__task__enrolment__group=group, sent_at__isnull=False)
+        .select_related("submission__take__task__assignment", "submission__take__task__enrolment__student")
+        .order_by("submission__take__task__enrolment__student__name", "submission__submitted_at", "pk")
+        .defer("submission__take__peaks")
+    )
+    rows: list[Sequence[object]] = [["student", "instrument", "assignment", "take", "due", "handed in", "answered", "decision", "mark"]]
+    for review in sent:
+        take = review.submission.take
+        dates = [f"{timezone.localtime(at):%Y-%m-%d}" for at in (take.task.due_at, review.submission.submitted_at, review.sent_at)]
+        who = take.task.enrolment
+        rows.append(
+            [
+                who.student.name,
+                who.get_instrument_display(),
+                take.task.assignment.title,
+                take.number,
+                *dates,
+                review.get_decision_display(),
+                review.grade,
+            ]
+        )
+    return as_csv(rows)

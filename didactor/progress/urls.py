@@ -6,6 +6,7 @@ app_name = "progress"
 urlpatterns = [
     path("students/<int:pk>/weeks/", views.weeks, name="weeks"),
     path("students/<int:pk>/takes.csv", views.takes_file, name="takes_file"),
+    path("groups/<int:pk>/marks.csv", views.marks_file, name="marks_file"),
     path("groups/<int:pk>/grid.csv", views.grid_file, name="grid_file"),
     path("students/<int:pk>/erase/", views.erase_student, name="erase_student"),
     path("takes/<int:pk>/erase/", views.erase_take, name="erase_take"),

@@ -22,7 +22,7 @@ from didactor.practice.state import summaries
 from didactor.progress import class_sheet as sheets
 from didactor.progress import services
 from didactor.progress.files import csv_file
-from didactor.progress.grid import grid_csv, grid_of
+from didactor.progress.grid import grid_csv, grid_of, marks_csv
 from didactor.progress.over_weeks import over_weeks, takes_csv, takes_then
 from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
@@ -120,6 +120,13 @@ def grid_file(request: Request, pk: int) -> HttpResponse:
     """The grid as a table for other programs."""
     found = get_object_or_404(Group.objects.visible_to(request.user), pk=pk)
     return csv_file(grid_csv(grid_of(found, read_id(request.GET.get("series")))), f"{found.name} grid")
+
+
+@teacher_only
+def marks_file(request: Request, pk: int) -> HttpResponse:
+    """Answers and marks of the term as a table for other programs."""
+    found = get_object_or_404(Group.objects.visible_to(request.user), pk=pk)
+    return csv_file(marks_csv(found), f"{found.name} marks")
 
 
 @teacher_only

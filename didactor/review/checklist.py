@@ -13,8 +13,8 @@ from didactor.takes.models import Take
 
 @dataclass(frozen=True, kw_only=True)
 class Row:
-    """One row. ``own``: what the student said of it; ``heard``: ``good``, ``mend`` or nothing, by the figure that checks it; ``proof``:
-    where that can be heard, seconds; ``because``: the same in words.
+    """One row. ``own``: what the student said of it; ``heard``: ``good``, ``mend``, ``unheard`` or nothing, by the figure that checks it;
+    ``proof``: where that can be heard, seconds; ``because``: the same in words.
     """
 
     slug: str
@@ -35,7 +35,9 @@ def checklist_of(take: Take, review: Review, result: Result | None) -> list[Row]
     for slug, title in take.task.assignment.checklist_entries:
         figure = figure_of(slug, chosen.get(slug.removeprefix(OWN), "ear") if slug.startswith(OWN) else "")
         heard, proof, because = "", None, ""
-        if figure is not None and result is not None and figure.heard(result):
+        if figure is not None and result is not None and not figure.heard(result):
+            heard, because = "unheard", f"Could not be judged in this recording ({figure.title})."
+        elif figure is not None and result is not None:
             against = [f for f in result.findings or () if figure.contradicts(f)]
             heard = "mend" if against else "good"
             first = next((f for f in against if f.start_s is not None and f.end_s is not None), None)

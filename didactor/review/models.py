@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from didactor.assignments.checklists import title_of
@@ -20,6 +21,13 @@ class Decision(models.TextChoices):
     NEXT = "next", "On to the next"
 
 
+class Scale(models.Model):
+    """The marks that a teacher gives, in their own words and order; many give none and have none."""
+
+    teacher = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="scale")
+    steps = ArrayField(models.CharField(max_length=20), default=list)
+
+
 class Review(models.Model):
     """One answer; a draft until ``sent_at`` is set. ``version`` goes up with each change of its words, decision and checklist."""
 
@@ -31,10 +39,11 @@ class Review(models.Model):
     decision_bars = models.CharField(max_length=40, blank=True)
     decision_step = models.CharField(max_length=10, blank=True)
     decision_minutes = models.PositiveSmallIntegerField(null=True, blank=True)
+    grade = models.CharField(max_length=20, blank=True, help_text="On the teacher's own scale, where they have one.")
     way = models.OneToOneField(
         Assignment, on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="What was given to work on first."
     )
-    checklist = models.JSONField(default=dict, help_text="The teacher's verdict by category: good or mend.")
+    checklist = models.JSONField(default=dict, help_text="The teacher's verdict by category: good, mend or unheard.")
     created_at = models.DateTimeField(auto_now_add=True)
     sent_at = models.DateTimeField(null=True)
     amended_at = models.DateTimeField(null=True)
@@ -51,6 +60,10 @@ class Review(models.Model):
     @property
     def to_mend(self) -> list[str]:
         return self.categories_with("mend")
+
+    @property
+    def unheard(self) -> list[str]:
+        return self.categories_with("unheard")
 
 
 class FormerAnswer(models.Model):

@@ -4,7 +4,7 @@ one another; what is sent is changed only by ``amend``, openly.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import timedelta
 
@@ -18,11 +18,15 @@ from didactor.core.errors import PassageError
 from didactor.core.formats.result import FindingResult
 from didactor.core.judging.categories import TITLES
 from didactor.people.models import Person
-from didactor.review.models import Decision, FormerAnswer, Mark, Origin, Review, Standing
+from didactor.review.models import Decision, FormerAnswer, Mark, Origin, Review, Scale, Standing
 from didactor.takes.models import Submission
 
 #: What goes with a decision.
-DECIDED = ("decision_tempo", "decision_bars", "decision_step", "decision_minutes")
+DECIDED = ("decision_tempo", "decision_bars", "decision_step", "decision_minutes", "grade")
+#: What can be said of a row of the checklist; the last: that it could not be heard.
+VERDICTS = ("good", "mend", "unheard")
+#: A scale of marks has at most so many steps.
+MOST_STEPS = 24
 #: How much is played of a place that is pinned by its second.
 HEARD_FROM_A_SECOND_S = 2.0
 SENT = "This answer is sent already and stays as it was. To change it, amend it."
@@ -45,6 +49,7 @@ class Draft:
     decision_bars: str = ""
     decision_step: str = ""
     decision_minutes: int | None = None
+    grade: str = ""
     checklist: Mapping[str, str] = field(default_factory=dict)
     version: int | None = None
 
@@ -124,6 +129,20 @@ def add_remark(
     )
 
 
+def steps_of(teacher: Person) -> list[str]:
+    """The marks a teacher gives, in order; none for most."""
+    scale = Scale.objects.filter(teacher=teacher).first()
+    return list(scale.steps) if scale else []
+
+
+def set_scale(*, teacher: Person, steps: Sequence[str]) -> None:
+    """Keep a teacher's scale; an empty one ends it. Marks that were given stay as they are. Raises ``ReviewRefused``."""
+    steps = list(dict.fromkeys(step.strip() for step in steps if step.strip()))
+    if len(steps) > MOST_STEPS or any(len(step) > 20 for step in steps):
+        raise ReviewRefused(f"A scale has at most {MOST_STEPS} marks of up to 20 characters.")
+    Scale.objects.update_or_create(teacher=teacher, defaults={"steps": steps})
+
+
 @transaction.atomic
 def save_draft(*, review: Review, draft: Draft) -> Review:
     """Keep what is written and ticked so far.
@@ -141,6 +160,8 @@ def _write(review: Review, draft: Draft) -> Review:
     review.checklist = _verdicts(review, draft)
     review.text = draft.text
     review.decision = draft.decision if draft.decision in Decision.values else ""
+    if draft.grade and draft.grade not in (review.grade, *steps_of(review.teacher)):
+        raise ReviewRefused("This mark is not on your scale any more. Choose another.")
     for name in DECIDED:
         setattr(review, name, getattr(draft, name))
     review.version += 1
@@ -151,7 +172,7 @@ def _write(review: Review, draft: Draft) -> Review:
 def _verdicts(review: Review, draft: Draft) -> dict[str, str]:
     """What was said of the checklist's rows; of those only that there are."""
     rows = {*TITLES, *(OWN + words for words in review.submission.take.task.assignment.own_rows), *review.checklist}
-    return {row: verdict for row, verdict in draft.checklist.items() if row in rows and verdict in ("good", "mend")}
+    return {row: verdict for row, verdict in draft.checklist.items() if row in rows and verdict in VERDICTS}
 
 
 def _says_the_same(review: Review, draft: Draft) -> bool:

@@ -6,6 +6,7 @@ app_name = "review"
 urlpatterns = [
     path("words/<int:pk>/", views.decide_words, name="decide_words"),
     path("", views.waiting, name="waiting"),
+    path("scale/", views.set_scale, name="set_scale"),
     path("<int:pk>/", views.detail, name="detail"),
     path("<int:pk>/marks/", views.add_remark, name="add_remark"),
     path("<int:pk>/marks/keep-all/", views.keep_all, name="keep_all"),

@@ -74,6 +74,7 @@ def _waiting(request: Request, refused: dict[str, Any] | None = None, status: in
         "answered": entries_of(answered[:ANSWERED_SHOWN]),
         "being_heard": Take.objects.being_heard_for(request.user).count(),
         "refused": refused,
+        "scale": ", ".join(services.steps_of(request.user)),
     }
     return render(request, "review/waiting.html", context, status=status)
 
@@ -150,6 +151,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "following": following,
         "quality": result.quality if result else None,
         "beside": beside(take, passage),
+        "scale": _scale_for(request, review),
         "keys": KEYS,
     }
     if refused is not None:
@@ -161,6 +163,24 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
     amending = review.sent_at is not None and ("amend" in request.GET or refused is not None)
     context |= {"trouble": trouble, "amending": amending, "former": review.former.all() if review.sent_at else []}
     return render(request, "review/detail.html", context, status=409 if trouble else 200)
+
+
+def _scale_for(request: Request, review: Review) -> list[str]:
+    """The marks to choose from; one that was given and is not on the scale any more stays among them."""
+    steps = services.steps_of(request.user)
+    return [*steps, review.grade] if review.grade and review.grade not in steps else steps
+
+
+@teacher_only
+@require_POST
+def set_scale(request: Request) -> HttpResponse:
+    """The teacher's own marks, with commas between; none for no marks."""
+    try:
+        services.set_scale(teacher=request.user, steps=request.POST.get("steps", "")[:600].split(","))
+        messages.success(request, "Kept.")
+    except services.ReviewRefused as error:
+        messages.error(request, str(error))
+    return redirect("review:waiting")
 
 
 def _marks(review: Review, result: Result | None) -> list[Mark]:
@@ -248,6 +268,7 @@ def _draft(request: Request) -> services.Draft:
         decision_bars=request.POST.get("decision_bars", "").replace("–", "-").replace(" ", "")[:40],
         decision_step=request.POST.get("decision_step", "")[:10],
         decision_minutes=read_id(request.POST.get("decision_minutes", "")[:3]),
+        grade=request.POST.get("grade", "").strip()[:20],
         checklist={name.removeprefix("verdict-"): str(value) for name, value in request.POST.items() if name.startswith("verdict-")},
         version=read_id(request.POST.get("version", "")),
     )
