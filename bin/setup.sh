@@ -48,6 +48,7 @@ needed_packages() {
   [ -e /etc/ssl/certs/ca-certificates.crt ] || printf 'ca-certificates '
   command -v flock >/dev/null || printf 'util-linux '
   command -v rubberband >/dev/null || printf 'rubberband-cli '
+  ls /usr/lib/*/libpangoft2-1.0.so.0 >/dev/null 2>&1 || printf 'libpango-1.0-0 libpangoft2-1.0-0 '
   command -v espeak-ng >/dev/null || printf 'espeak-ng '
 }
 

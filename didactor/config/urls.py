@@ -3,7 +3,7 @@ from django.urls import include, path
 from didactor.assignments.views import create
 from didactor.config import addresses
 from didactor.letters.views import of_person, own
-from didactor.progress.views import assignment, class_sheet, group, student
+from didactor.progress.views import answer_paper, assignment, class_sheet, group, student
 from didactor.stand.views import study, task
 from didactor.web.offline import offline, worker
 
@@ -18,6 +18,7 @@ urlpatterns = [
     path("assign/", create, name="assign"),
     path("assignments/<int:pk>/", assignment, name="assignment"),
     path("assignments/<int:pk>/class/", class_sheet, name="class_sheet"),
+    path("takes/<int:pk>/answer.pdf", answer_paper, name="answer_paper"),
     path("groups/<int:pk>/", group, name="group"),
     path("students/<int:pk>/passages/", student, name="record"),
     path("letters/", own, name="letters"),

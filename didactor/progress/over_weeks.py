@@ -44,11 +44,11 @@ class OverWeeks:
     minutes_drawn: str
 
 
-def over_weeks(person: Person) -> OverWeeks:
-    """All of it."""
-    takes = takes_then(person)
+def over_weeks(person: Person, from_day: date = date.min, to_day: date = date.max) -> OverWeeks:
+    """All of it, or from one day to another."""
+    takes = [take for take in takes_then(person) if from_day <= take.day <= to_day]
     lines = tempo_lines(takes)
-    minutes = minutes_by_week(person)
+    minutes = [(monday, spent) for monday, spent in minutes_by_week(person) if from_day <= monday <= to_day]
     columns = takes[-COLUMNS:]
     heard = len(columns) > 1 and any(take.categories for take in columns)
     return OverWeeks(

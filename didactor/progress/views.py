@@ -3,32 +3,40 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import timedelta
 
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import open_for, parts_written
 from didactor.core.errors import CoreError
-from didactor.core.judging.categories import TITLES
 from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.notation import expectation_of_passage
 from didactor.people.models import Enrolment, Group, Person, Role
-from didactor.people.permissions import teacher_only
+from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
 from didactor.practice.state import summaries
 from didactor.progress import class_sheet as sheets
 from didactor.progress import services
 from didactor.progress.files import csv_file
+from didactor.progress.forms import TermForm
 from didactor.progress.grid import grid_csv, grid_of, marks_csv
 from didactor.progress.over_weeks import over_weeks, takes_csv, takes_then
+from didactor.progress.paper import pdf_file
 from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
+from didactor.progress.sheets import answer_sheet, term_sheet
 from didactor.review.services import ReviewRefused
 from didactor.takes.models import Take
+from didactor.takes.permissions import sight_of
 from didactor.web.numbers import read_id
+
+#: What a term report shows without dates.
+TERM = timedelta(days=120)
 
 
 @teacher_only
@@ -97,7 +105,8 @@ def student(request: Request, pk: int) -> HttpResponse:
 def weeks(request: Request, pk: int) -> HttpResponse:
     """One student over weeks, in pictures with their figures behind them."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
-    context = {"person": person, "weeks": over_weeks(person), "comes_back": what_comes_back(person), "titles": TITLES}
+    today = timezone.localdate()
+    context = {"person": person, "weeks": over_weeks(person), "comes_back": what_comes_back(person), "term": (today - TERM, today)}
     return render(request, "progress/weeks.html", context)
 
 
@@ -127,6 +136,27 @@ def marks_file(request: Request, pk: int) -> HttpResponse:
     """Answers and marks of the term as a table for other programs."""
     found = get_object_or_404(Group.objects.visible_to(request.user), pk=pk)
     return csv_file(marks_csv(found), f"{found.name} marks")
+
+
+@anybody
+def answer_paper(request: Request, pk: int) -> HttpResponse:
+    """An answer that was sent, on paper: for the student, the guardians and the teacher."""
+    take = get_object_or_404(Take.objects.visible_to(request.user).filter(submission__review__sent_at__isnull=False), pk=pk)
+    context = answer_sheet(take.submission.review, sight_of(take, request.user))
+    return pdf_file("progress/paper/answer.html", context, f"{take.task.enrolment.student.name} {take.task.assignment}")
+
+
+@teacher_only
+def term_paper(request: Request, pk: int) -> HttpResponse:
+    """One student's term on paper; without dates the last four months."""
+    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    form = TermForm(request.GET or None)
+    today = timezone.localdate()
+    if request.GET and not form.is_valid():
+        messages.error(request, "Write both days, the first before the last.")
+        return redirect("progress:weeks", pk=pk)
+    days = (form.cleaned_data["from_day"], form.cleaned_data["to_day"]) if request.GET else (today - TERM, today)
+    return pdf_file("progress/paper/term.html", term_sheet(person, *days), f"{person.name} term")
 
 
 @teacher_only

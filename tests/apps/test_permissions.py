@@ -106,6 +106,9 @@ EXPECTED = {
     "letters_of": TEACHER,
     "letters:mailbox": {"teacher", "stranger"},
     "group": TEACHER,
+    # Nothing is sent in the scene.
+    "answer_paper": set(),
+    "progress:term_paper": TEACHER,
     "progress:grid_file": TEACHER,
     "progress:marks_file": TEACHER,
     "review:set_scale": {"teacher", "stranger"},
@@ -281,6 +284,8 @@ class EveryAddressScene(scenes.OwnFolders):
             "class_sheet": [scene.assignment.pk],
             "letters_of": [scene.ylva.student_id],
             "group": [scene.ylva.group_id],
+            "answer_paper": [cls.take.pk],
+            "progress:term_paper": [scene.ylva.student_id],
             "progress:grid_file": [scene.ylva.group_id],
             "progress:marks_file": [scene.ylva.group_id],
             "progress:weeks": [scene.ylva.student_id],
