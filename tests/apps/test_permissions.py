@@ -284,6 +284,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "class_sheet": [scene.assignment.pk],
             "letters_of": [scene.ylva.student_id],
             "group": [scene.ylva.group_id],
+            "letters:stop": ["x"],
             "answer_paper": [cls.take.pk],
             "progress:term_paper": [scene.ylva.student_id],
             "progress:grid_file": [scene.ylva.group_id],

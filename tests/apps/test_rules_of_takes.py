@@ -155,10 +155,11 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         Submission.objects.create(take=scenes.recorded(scene, hear=False))
         Task.objects.update(state=TaskState.HANDED_IN)
         self.client.force_login(scene.teacher, backend="didactor.people.backends.PasswordBackend")
-        for shown, further in ((1, False), (0, True)):
-            with mock.patch("didactor.review.views.QUEUE_SHOWN", shown):
+        for shown in (1, 0):
+            with mock.patch("didactor.review.waiting.SHOWN", shown):
                 page = self.client.get(reverse("review:waiting"))
-            self.assertEqual((len(page.context["queue"]), page.context["further"]), (shown, further))
+            self.assertEqual((page.context["desk"].shown, page.context["desk"].total), (shown, 1))
+            self.assertEqual("0 of 1 are shown" in page.content.decode(), shown == 0)
 
     def test_what_waits_is_counted_for_teachers_on_every_page(self):
         scene = scenes.build(listen_first=False)
