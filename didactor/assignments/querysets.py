@@ -56,8 +56,8 @@ class TaskQuerySet(models.QuerySet[Any]):
         return self.filter(assignment__own_grade=None)
 
     def on_the_stand(self) -> TaskQuerySet:
-        """In the teacher's order, the rest by date; what is passed comes last."""
-        passed = models.Case(models.When(state="passed", then=1), default=0)
+        """In the teacher's order, the rest by date; what is passed or withdrawn comes last."""
+        passed = models.Case(models.When(Q(state="passed") | Q(withdrawn_at__isnull=False), then=1), default=0)
         due = Coalesce("own_due_at", "assignment__due_at")
         return self.given().order_by(passed, models.F("assignment__place").asc(nulls_last=True), due, "pk")
 

@@ -15,7 +15,8 @@ FIELDS = """
 version part intro_bars bar bars beat at_s at tempo tempo_to decision_tempo passage from template enrolments group page layer
 naming step kind q search text title note note_id reference unpin standing name length count_off band_percent takes_allowed
 preparation_s ladder order segments week due_at category verdict-notes pin-bar pin-category pin-text work_on code next paper
-of series in_order steps grade wanted address fault from_day to_day passage answer stage level instrument given_by metre beats book number tags decision seed octaves tonic mode rhythm score recording
+of series in_order steps grade wanted address fault from_day to_day
+answer stage level instrument given_by metre beats book number tags decision seed octaves tonic mode rhythm score recording
 """
 
 
