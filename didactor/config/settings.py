@@ -64,6 +64,7 @@ INSTALLED_APPS = [
     "didactor.progress",
     "didactor.stand",
     "didactor.letters",
+    "didactor.archive",
     "didactor.demo",
 ]
 

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ArchiveConfig(AppConfig):
+    name = "didactor.archive"
+    label = "archive"
