@@ -38,6 +38,12 @@ class DeskTests(scenes.OwnFolders, TestCase):
         url = reverse("library:passage_note", args=[self.passage.pk])
         return self.client.post(url, {"note": self.note, "version": version or self.passage.version, **fields}, follow=True)
 
+    def test_a_note_that_is_not_in_the_passage_has_no_form(self):
+        url = reverse("library:passage_note", args=[self.passage.pk])
+        self.assertContains(self.client.get(url, {"note": self.note}), 'name="fingering"')
+        for other in ("", "n99-0-0-1-C4", "²"):
+            self.assertEqual(self.client.get(url, {"note": other}).status_code, 404)
+
     def test_a_note_gets_choices_and_pins_and_takes_are_judged_by_them(self):
         expected = expectation_of(revision_id=self.passage.revision_id, part=1, bars=self.passage.bars).notes
         written = next(n for n in expected if n.id == self.note)

@@ -10,7 +10,7 @@ import uuid
 from pathlib import Path
 from unittest import mock
 
-from django.test import SimpleTestCase, override_settings
+from django.test import SimpleTestCase, TestCase, override_settings
 
 from didactor.practice import live
 
@@ -69,6 +69,11 @@ class SocketTests(SimpleTestCase):
                 line.settimeout(2)
                 self.assertIn(b"away", line.recv(100) if sent else b"away", sent)
         self.assertEqual(live.ask(uuid.uuid4()), "going")
+
+
+class GoneTests(TestCase):
+    def test_an_attempt_that_was_erased_meanwhile_is_away(self):
+        self.assertEqual(live.look_at(uuid.uuid4()), live.AWAY)
 
 
 class NameTests(SimpleTestCase):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soxr
@@ -89,7 +90,9 @@ class PlayingAlongTests(scenes.OwnFolders, TestCase):
         stretch_reference(reference_sound_id=made.pk)
         name = ReferenceSound.objects.get().sound.name
         stretch_reference(reference_sound_id=made.pk)
-        lay_reference(reference_id=reference.pk)
+        with mock.patch("didactor.library.jobs.lay_over", side_effect=AssertionError("it is laid already")):
+            lay_reference(reference_id=reference.pk)
+            lay_reference(reference_id=reference.pk + 1)
         self.assertEqual(ReferenceSound.objects.get().sound.name, name)
         ReferenceSound.objects.update(sound="", failed=True)
         self.assertEqual(self.sound(tempo=60, reference=reference.pk).json(), {"failed": True})

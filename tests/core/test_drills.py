@@ -125,10 +125,6 @@ class OfferedTests(SimpleTestCase):
         self.assertEqual(offered("rhythm", material("flute", text="C5:q D5:q E5:q F5:q")), [])
         two = offered("rhythm", material("flute", text="C5:q. D5:e E5:h | E5:q. F5:e G5:h"))
         self.assertEqual(len(two), 1)
-        # Two voices that begin together are one stroke, as long as the shorter.
-        [both] = offered("rhythm", material("piano", text="C5+E4:q. D5:e E5:h"))
-        once = [note.duration_quarters for note in both.music.notes if note.pass_ == 1]
-        self.assertEqual(once, [1.5, 0.5, 2.0])
 
     def test_chords_whose_fingers_move_most_come_first(self):
         drills = offered("chords", chart("G", "Em", "C"))
