@@ -270,6 +270,9 @@ class Task(models.Model):
 
     class Meta:
         ordering = ["assignment__due_at", "pk"]
+        indexes = [
+            models.Index(fields=["answered_at"], name="answers_that_wait", condition=models.Q(state="handed_in", answered_at__isnull=False))
+        ]
         constraints = [models.UniqueConstraint(fields=["assignment", "enrolment"], name="one_task_per_student")]
 
     def __str__(self) -> str:

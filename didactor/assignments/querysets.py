@@ -44,8 +44,8 @@ class TaskQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(assignment__studio=person.studio)
-        own = Q(enrolment__student=person) | Q(enrolment__student__guardians=person)
-        return self.filter(own).exclude(**GONE).distinct()
+        own = Q(enrolment__student=person) | Q(enrolment__student__in=person.wards.values("pk"))
+        return self.filter(own).exclude(**GONE)
 
     def answers_waiting_for(self, teacher: Person) -> TaskQuerySet:
         """Answers in words that nobody has taken yet, oldest first."""
@@ -56,10 +56,14 @@ class TaskQuerySet(models.QuerySet[Any]):
         return self.filter(assignment__own_grade=None)
 
     def on_the_stand(self) -> TaskQuerySet:
-        """In the teacher's order, the rest by date; what is passed or withdrawn comes last."""
-        passed = models.Case(models.When(Q(state="passed") | Q(withdrawn_at__isnull=False), then=1), default=0)
+        """In the teacher's order, the rest by date."""
         due = Coalesce("own_due_at", "assignment__due_at")
-        return self.given().order_by(passed, models.F("assignment__place").asc(nulls_last=True), due, "pk")
+        return self.given().order_by(models.F("assignment__place").asc(nulls_last=True), due, "pk")
+
+    def split(self) -> tuple[TaskQuerySet, TaskQuerySet]:
+        """What is still to be done, and what is over: passed or withdrawn, the newest first."""
+        over = Q(state="passed") | Q(withdrawn_at__isnull=False)
+        return self.exclude(over), self.filter(over).order_by("-assignment__due_at", "-pk")
 
     def not_passed_before(self, task: Task) -> TaskQuerySet:
         """What this student has not passed of the same series and is due before it, the first first. Withdrawn ones hold nothing up."""
@@ -68,13 +72,17 @@ class TaskQuerySet(models.QuerySet[Any]):
         before = Q(assignment__due_at__lt=due) | Q(assignment__due_at=due, pk__lt=task.pk)
         return own.filter(before).exclude(state="passed").select_related("assignment").order_by("assignment__due_at", "pk")
 
-    def with_waits(self) -> TaskQuerySet:
-        """With ``waits``: whether one before it in a series with an order is not passed yet."""
-        before = Q(assignment__due_at__lt=models.OuterRef("assignment__due_at"))
-        before |= Q(assignment__due_at=models.OuterRef("assignment__due_at"), pk__lt=models.OuterRef("pk"))
-        series = {"assignment__series": models.OuterRef("assignment__series"), "assignment__series__in_order": True}
-        earlier = self.model.objects.filter(before, enrolment=models.OuterRef("enrolment"), withdrawn_at=None, **series)
-        return self.annotate(waits=models.Exists(earlier.exclude(state="passed")))
+    def waiting_in_series(self) -> set[int]:
+        """Numbers of those of these tasks that wait for one before them in a series with an order."""
+        tasks = self.filter(assignment__series__in_order=True, withdrawn_at=None).select_related("assignment")
+        waiting, held_up = set(), set()
+        for task in tasks.order_by("assignment__due_at", "pk"):
+            key = (task.enrolment_id, task.assignment.series_id)
+            if key in held_up and task.state in ("open", "in_work"):
+                waiting.add(task.pk)
+            if task.state != "passed":
+                held_up.add(key)
+        return waiting
 
     def for_lists(self) -> TaskQuerySet:
         return self.select_related("assignment", "passage__revision__piece", "enrolment__student", "enrolment__group", "found_out").defer(

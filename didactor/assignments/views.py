@@ -24,10 +24,13 @@ from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.web.numbers import read_id
 
+#: The newest; older ones are found from their passages and students.
+LISTED = 100
+
 
 @teacher_only
 def index(request: Request) -> HttpResponse:
-    assignments = Assignment.objects.visible_to(request.user).given().with_progress()[:200]
+    assignments = Assignment.objects.visible_to(request.user).given().with_progress()[:LISTED]
     series = Series.objects.filter(studio=request.user.studio, assignments__isnull=False).distinct()
     return render(request, "assignments/index.html", {"assignments": assignments, "series": series})
 

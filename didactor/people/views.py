@@ -103,7 +103,10 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
 @teacher_only
 def students(request: Request) -> HttpResponse:
     people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group")
-    cards = GroupCardsForm(studio=request.user.studio)
+    groups = list(Group.objects.visible_to(request.user).order_by("name"))
+    cards, performance = GroupCardsForm(studio=request.user.studio), PerformanceForm(studio=request.user.studio, prefix="performance")
+    for form in (cards, performance):
+        form.fields["group"].choices = [(group.pk, group.name) for group in groups]  # type: ignore[attr-defined]
     given = Consent.objects.filter(student__in=people, kind=ConsentKind.SOUND, withdrawn_at=None)
     consented = set(given.values_list("student_id", flat=True))
     context = {
@@ -111,9 +114,9 @@ def students(request: Request) -> HttpResponse:
         "has_cards": _with_cards(people),
         "consented": consented,
         "cards": cards,
-        "groups": Group.objects.visible_to(request.user).order_by("name"),
-        "performance": PerformanceForm(studio=request.user.studio, prefix="performance"),
-        "performing": Group.objects.filter(studio=request.user.studio, performs_on__gte=timezone.localdate()).order_by("performs_on"),
+        "groups": groups,
+        "performance": performance,
+        "performing": sorted((g for g in groups if g.performs_on and g.performs_on >= timezone.localdate()), key=lambda g: g.performs_on),
     }
     return render(request, "people/students.html", context)
 

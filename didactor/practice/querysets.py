@@ -16,7 +16,7 @@ class AttemptQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(task__assignment__studio=person.studio)
-        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__guardians=person)).distinct()
+        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__in=person.wards.values("pk")))
 
     def over(self) -> AttemptQuerySet:
         """Those that were ended, the oldest first."""

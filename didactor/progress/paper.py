@@ -14,6 +14,8 @@ from django.utils.http import content_disposition_header
 from django.utils.text import get_valid_filename
 from lxml import etree
 
+from didactor.progress.printing import printed
+
 #: Names and figures in drawings over weeks are set like the text around them.
 _NAMES = "text.name, text.date, text.figure { font-family: Atkinson, sans-serif; }"
 SVG = "{http://www.w3.org/2000/svg}"
@@ -32,9 +34,6 @@ def pdf_file(template: str, context: dict[str, Any], name: str) -> HttpResponse:
 
 def on_paper(template: str, context: dict[str, Any]) -> bytes:
     """A template as a PDF."""
-    # It takes a second to load, which no other page should wait for.
-    from didactor.progress.printing import printed
-
     return printed(render_to_string(template, context), own_fonts() + read_own("css/paper.css"))
 
 

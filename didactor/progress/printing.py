@@ -1,4 +1,4 @@
-"""HTML to PDF. Apart from the rest, because what it stands on takes a second to load."""
+"""HTML to PDF."""
 
 from __future__ import annotations
 

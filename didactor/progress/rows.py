@@ -24,12 +24,12 @@ class TaskRow:
     practised: Summary | None = None
 
 
-def task_rows(tasks: TaskQuerySet) -> list[TaskRow]:
-    """Tasks with their newest take, its bars at a glance, and the teacher's answer if there is one."""
+def task_rows(tasks: TaskQuerySet, most: int | None = None) -> list[TaskRow]:
+    """Tasks (the first ``most`` of them) with their newest take, its bars at a glance, and the teacher's answer if there is one."""
     summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
     takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks").order_by("number")
     rows = []
-    for task in tasks.prefetch_related(Prefetch("takes", queryset=takes)):
+    for task in tasks.prefetch_related(Prefetch("takes", queryset=takes))[:most]:
         own = list(task.takes.all())
         submitted = [t for t in own if hasattr(t, "submission")]
         take = submitted[-1] if submitted else own[-1] if own else None

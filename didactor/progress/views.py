@@ -35,6 +35,8 @@ from didactor.takes.models import Take
 from didactor.takes.permissions import sight_of
 from didactor.web.numbers import read_id
 
+#: Passages on a student's page; the rest is one touch away.
+PASSAGES_SHOWN = 40
 #: What a term report shows without dates.
 TERM = timedelta(days=120)
 
@@ -95,9 +97,11 @@ def _said_to_all(request: Request, found: Assignment, sheet: sheets.Sheet) -> Ht
 def student(request: Request, pk: int) -> HttpResponse:
     """One student's passages, the newest first."""
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
-    rows = task_rows(Task.objects.visible_to(request.user).given().filter(enrolment__student=person).for_lists())
+    most = None if "all" in request.GET else PASSAGES_SHOWN
+    given = Task.objects.visible_to(request.user).given().filter(enrolment__student=person)
+    rows = task_rows(given.for_lists().order_by("-assignment__due_at", "-pk"), most)
     offered = [(enrolment, found) for enrolment in person.enrolments.all() for found in open_for(enrolment)]
-    context = {"person": person, "rows": rows, "offered": offered, "comes_back": what_comes_back(person)}
+    context = {"person": person, "rows": rows, "offered": offered, "comes_back": what_comes_back(person), "more": most == len(rows)}
     return render(request, "progress/student.html", context)
 
 

@@ -1,17 +1,24 @@
 from __future__ import annotations
 
-from django.db.models import Prefetch
+from collections.abc import Iterable
 
-from didactor.takes.models import Analysis
+from django.db.models import Prefetch, prefetch_related_objects
+
+from didactor.takes.models import Analysis, Submission
 from didactor.takes.querysets import SubmissionQuerySet
 
 
 def for_lists(submissions: SubmissionQuerySet) -> SubmissionQuerySet:
-    """Submissions with their answers, and summaries of what was heard, not the whole of it."""
-    summaries = Prefetch("take__analyses", queryset=Analysis.objects.summaries())
+    """Submissions with their answers; what was heard is fetched for several lists at once (``with_summaries``)."""
     return (
         submissions.select_related("take__task__assignment", "take__task__enrolment__student", "take__task__enrolment__group", "review")
         .select_related("take__same_as__task__enrolment__student")
-        .prefetch_related(summaries)
         .defer("take__peaks")
     )
+
+
+def with_summaries(*lists: Iterable[Submission]) -> list[list[Submission]]:
+    """The lists, each submission with the summary of what was heard in its take, not the whole of it."""
+    found = [list(submissions) for submissions in lists]
+    prefetch_related_objects([s for own in found for s in own], Prefetch("take__analyses", queryset=Analysis.objects.summaries()))
+    return found

@@ -24,8 +24,7 @@ from didactor.review.checklist import checklist_of
 from didactor.review.deciding import proposal_shown
 from didactor.review.models import Decision, Mark, Review
 from didactor.review.phrases import phrases_of
-from didactor.review.querysets import for_lists
-from didactor.review.waiting import desk_of, entries_of, next_to_hear, strange_in
+from didactor.review.waiting import desk_of, next_to_hear, strange_in
 from didactor.takes.beside import beside
 from didactor.takes.causes import likely_causes
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
@@ -33,8 +32,8 @@ from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number
 
-#: Answers in words that are shown, and what was answered last.
-WORDS_SHOWN, ANSWERED_SHOWN = 40, 8
+#: Answers in words that are shown.
+WORDS_SHOWN = 40
 
 
 #: What the desk's keys do, by the key each comes with.
@@ -65,13 +64,11 @@ def waiting(request: Request) -> HttpResponse:
 def _waiting(request: Request, refused: dict[str, Any] | None = None, status: int = 200) -> HttpResponse:
     """The page; with what was typed to an answer in words whose recording was refused, and why."""
     of, group = read_id(request.GET.get("of")), read_id(request.GET.get("group"))
-    answered = for_lists(Submission.objects.visible_to(request.user).filter(answered_at__isnull=False).order_by("-answered_at"))
     context = {
         "desk": desk_of(request.user, of, group),
         "of": of,
         "group": group,
         "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:WORDS_SHOWN]),
-        "answered": entries_of(answered[:ANSWERED_SHOWN]),
         "being_heard": Take.objects.being_heard_for(request.user).count(),
         "refused": refused,
         "scale": ", ".join(services.steps_of(request.user)),

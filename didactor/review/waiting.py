@@ -13,13 +13,15 @@ from django.utils.timesince import timesince
 from didactor.assignments.models import Assignment
 from didactor.core.comparing.mended import Since, since_last
 from didactor.people.models import Person
-from didactor.review.querysets import for_lists
+from didactor.review.querysets import for_lists, with_summaries
 from didactor.takes.models import Analysis, Submission, Take, TakeState
 from didactor.takes.querysets import SubmissionQuerySet
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
 
 #: One sitting's worth; the rest moves up as takes are answered.
 SHOWN = 40
+#: What was answered last.
+ANSWERED = 8
 _DUE = ("take__task__assignment__due_at", "take__task__assignment")
 _COUNTED = (
     "take__task__assignment",
@@ -90,12 +92,13 @@ class Choice:
 
 @dataclass(frozen=True, kw_only=True)
 class Desk:
-    """``apart``: what cannot be judged or looks strange; ``total`` counts all that was asked for, shown or not."""
+    """``apart``: what cannot be judged or looks strange; ``total``: of all that was asked for, shown or not; ``answered``: the last answers."""
 
     piles: Sequence[Pile] = ()
     apart: Sequence[Entry] = ()
     total: int = 0
     shown: int = 0
+    answered: Sequence[Entry] = ()
     assignments: Sequence[Choice] = field(default_factory=tuple)
     groups: Sequence[Choice] = field(default_factory=tuple)
 
@@ -112,7 +115,9 @@ def desk_of(teacher: Person, assignment: int | None = None, group: int | None = 
         waiting = waiting.filter(take__task__assignment=assignment)
     if group is not None:
         waiting = waiting.filter(take__task__enrolment__group=group)
-    entries = entries_of(for_lists(waiting.in_desk_order())[:SHOWN], with_last=True)
+    answered = Submission.objects.visible_to(teacher).filter(answered_at__isnull=False).order_by("-answered_at")
+    queue, last = with_summaries(for_lists(waiting.in_desk_order())[:SHOWN], for_lists(answered)[:ANSWERED])
+    entries = entries_of(queue, with_last=True)
     plain = [entry for entry in entries if not entry.strange]
     piles = [Pile(assignment=group[0].assignment, entries=group) for group in _grouped(plain)]
     return Desk(
@@ -120,6 +125,7 @@ def desk_of(teacher: Person, assignment: int | None = None, group: int | None = 
         apart=[entry for entry in entries if entry.strange],
         total=sum(n for pk, _, _, own, _, n in counted if assignment in (None, pk) and group in (None, own)),
         shown=len(entries),
+        answered=entries_of(last),
         assignments=_choices((pk, title, n) for pk, title, _, _, _, n in counted),
         groups=_choices((own, name, n) for _, _, _, own, name, n in counted if own),
     )
@@ -137,9 +143,8 @@ def _grouped(entries: Iterable[Entry]) -> list[list[Entry]]:
     return [list(group) for _, group in groupby(entries, key=lambda entry: entry.assignment.pk)]
 
 
-def entries_of(submissions: Iterable[Submission], with_last: bool = False) -> list[Entry]:
-    """Lines of a list; ``with_last``: with what became of the places of each one's take before."""
-    rows = list(submissions)
+def entries_of(rows: Sequence[Submission], with_last: bool = False) -> list[Entry]:
+    """Lines of a list of submissions with their summaries; ``with_last``: with what became of the places of each one's take before."""
     before = _before(rows) if with_last else {}
     found = []
     for submission in rows:

@@ -46,16 +46,22 @@ from didactor.takes.uploads import own_tempo, read_clicks
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
 
+#: What is passed or withdrawn, on the stand.
+OVER_SHOWN = 8
+
 
 @family
 def index(request: Request) -> HttpResponse:
     """The student's passages of the week on one page; a guardian sees those of each ward."""
     people = Person.objects.visible_to(request.user).students()
-    mine = Task.objects.visible_to(request.user).for_lists().with_waits().on_the_stand()
+    mine = Task.objects.visible_to(request.user)
+    ahead, over = mine.for_lists().on_the_stand().split()
+    shown = None if "all" in request.GET else OVER_SHOWN
     stands = [
         {
             "student": person,
-            "rows": task_rows(mine.filter(enrolment__student=person)),
+            "rows": task_rows(ahead.filter(enrolment__student=person)),
+            "over": task_rows(over.filter(enrolment__student=person), shown),
             "players": [e for e in person.enrolments.active() if find_instrument(e.instrument).pitched],
             "readers": [e for e in person.enrolments.active() if e.reads_notes and find_instrument(e.instrument).pitched],
         }
@@ -64,7 +70,8 @@ def index(request: Request) -> HttpResponse:
     today = timezone.localdate()
     monday = today - timedelta(days=today.weekday())
     notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")
-    return render(request, "stand/index.html", {"stands": stands, "notes": notes})
+    context = {"stands": stands, "notes": notes, "waiting": mine.waiting_in_series(), "over_shown": shown}
+    return render(request, "stand/index.html", context)
 
 
 @family

@@ -89,6 +89,7 @@ class Take(models.Model):
 
     class Meta:
         ordering = ["number"]
+        indexes = [models.Index(fields=["task"], name="takes_being_heard", condition=models.Q(state__in=("stored", "analysing")))]
         constraints = [models.UniqueConstraint(fields=["task", "number"], name="take_number_once_per_task")]
 
     def __str__(self) -> str:
@@ -253,3 +254,7 @@ class Submission(models.Model):
 
     class Meta:
         ordering = ["submitted_at"]
+        indexes = [
+            models.Index(fields=["submitted_at"], name="waiting_for_an_answer", condition=models.Q(answered_at=None)),
+            models.Index(fields=["-answered_at"], name="answered_last"),
+        ]

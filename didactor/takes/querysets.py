@@ -16,7 +16,7 @@ class TakeQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(task__assignment__studio=person.studio, submission__isnull=False)
-        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__guardians=person)).distinct()
+        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__in=person.wards.values("pk")))
 
     def owned_by(self, person: Person) -> TakeQuerySet:
         """Takes that this person may mark, submit or delete: their own."""
