@@ -92,7 +92,7 @@ class Choice:
 
 @dataclass(frozen=True, kw_only=True)
 class Desk:
-    """``apart``: what cannot be judged or looks strange; ``total``: of all that was asked for, shown or not; ``answered``: the last answers."""
+    """``apart``: cannot be judged or looks strange; ``total``: of all that was asked for, shown or not; ``answered``: the last answers."""
 
     piles: Sequence[Pile] = ()
     apart: Sequence[Entry] = ()
