@@ -58,8 +58,9 @@ class Grid:
 def grid_of(group: Group, series: int | None = None) -> Grid:
     """What a group has, of one series only where that is asked. Listening tasks are in it like any other."""
     enrolments = list(group.enrolments.active().select_related("student").order_by("student__name"))
-    given = Assignment.objects.filter(tasks__enrolment__in=enrolments).distinct()
-    offered = Series.objects.filter(assignments__in=given).distinct().order_by("title")
+    # By number: rows of assignments are wide, and each of them would be compared with all others.
+    given = Assignment.objects.filter(pk__in=Task.objects.filter(enrolment__in=enrolments).values("assignment"))
+    offered = Series.objects.filter(pk__in=given.exclude(series=None).values("series")).order_by("title")
     chosen = given.filter(series=series) if series is not None else given
     assignments = sorted(chosen.order_by("-due_at", "-pk")[:COLUMNS], key=lambda a: (a.due_at, a.pk))
     tasks = Task.objects.filter(enrolment__in=enrolments, assignment__in=assignments).select_related("assignment")

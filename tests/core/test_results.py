@@ -106,12 +106,12 @@ class GlanceTests(SimpleTestCase):
     def test_the_summary_of_nothing_judged_is_empty(self):
         empty = replace(self.result, notes=None, findings=None, tempo=None)
         facts = {"judged": 0, "expected": 0, "faults": {}, "rhythm": 0}
-        self.assertEqual(summary_of(empty), {"strip": [], "played_qpm": None, "findings": 0, "facts": facts})
+        self.assertEqual(summary_of(empty), {"strip": [], "played_qpm": None, "findings": 0, "facts": facts, "categories": {}, "places": []})
         self.assertAlmostEqual(summary_of(self.result)["played_qpm"], 92, delta=0.5)
 
     def test_the_style_sheet_has_a_sign_for_every_category(self):
         css = (Path(__file__).resolve().parents[2] / "didactor/static/css/app.css").read_text()
-        self.assertEqual(set(re.findall(r"\.strip li\.(\w+)::before", css)) - {"has"}, set(CATEGORIES))
+        self.assertEqual(set(re.findall(r":is\(\.strip li, \.bar-cell\)\.(\w+)::before", css)) - {"has"}, set(CATEGORIES))
 
 
 class EngineVersionTests(SimpleTestCase):
