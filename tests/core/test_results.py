@@ -106,7 +106,8 @@ class GlanceTests(SimpleTestCase):
     def test_the_summary_of_nothing_judged_is_empty(self):
         empty = replace(self.result, notes=None, findings=None, tempo=None)
         facts = {"judged": 0, "expected": 0, "faults": {}, "rhythm": 0}
-        self.assertEqual(summary_of(empty), {"strip": [], "played_qpm": None, "findings": 0, "facts": facts, "categories": {}, "places": []})
+        nothing = {"strip": [], "played_qpm": None, "findings": 0, "facts": facts, "categories": {}, "places": []}
+        self.assertEqual(summary_of(empty), nothing)
         self.assertAlmostEqual(summary_of(self.result)["played_qpm"], 92, delta=0.5)
 
     def test_the_style_sheet_has_a_sign_for_every_category(self):
