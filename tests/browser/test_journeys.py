@@ -309,7 +309,7 @@ class TeacherAnswersTests(BrowserTestCase):
         expect(marks.nth(1)).to_contain_text("Breathe before bar 5")
         page.locator(".wide g.notehead").nth(8).click()
         expect(page.get_by_text("pinned to the note")).to_be_visible()
-        page.get_by_label("Remark").fill("Lovely sound here.")
+        page.get_by_label("Remark", exact=True).fill("Lovely sound here.")
         page.get_by_role("button", name="Add", exact=True).click()
         expect(marks).to_have_count(3)
         self.accessible(page)

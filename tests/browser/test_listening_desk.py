@@ -82,20 +82,47 @@ class ListeningDeskTests(BrowserTestCase):
     def test_a_phrase_comes_back_with_the_bar_that_is_pinned(self):
         page = self.opened(*self.wrong(0.0))
         page.get_by_label("Bar", exact=True).fill("5")
-        page.get_by_label("Remark").fill("Breathe before bar 5, then go on.")
+        page.get_by_label("Remark", exact=True).fill("Breathe before bar 5, then go on.")
         page.get_by_label("About").select_option("flow")
         page.get_by_role("button", name="Add", exact=True).click()
         expect(page.locator("#marks")).to_contain_text("Breathe before bar 5")
         page.reload()
         page.get_by_label("Bar", exact=True).fill("7")
-        page.get_by_label("Remark").fill("Breathe before bar {bar}, then go on.")
-        expect(page.get_by_label("Remark")).to_have_value("Breathe before bar 7, then go on.")
+        page.get_by_label("Remark", exact=True).fill("Breathe before bar {bar}, then go on.")
+        expect(page.get_by_label("Remark", exact=True)).to_have_value("Breathe before bar 7, then go on.")
         expect(page.get_by_label("About")).to_have_value("flow")
 
     def test_keys_are_told(self):
         page = self.opened()
         page.keyboard.press("?")
         expect(page.get_by_text("take over what is proposed")).to_be_visible()
+
+    def test_the_last_decision_is_taken_back_and_another_key_is_chosen_for_it(self):
+        page = self.opened(*self.wrong(0.0, 2.0))
+        kept = page.locator("#marks li.kept")
+        page.keyboard.press("k")
+        expect(kept).to_have_count(1)
+        page.keyboard.press("u")
+        expect(kept).to_have_count(0)
+        page.keyboard.press("?")
+        page.get_by_role("button", name="Key for: keep the first open mark").click()
+        page.keyboard.press("j")
+        expect(page.get_by_role("button", name="Key for: keep the first open mark")).to_have_text("J")
+        page.get_by_role("heading", name="Ylva", exact=True).click()
+        page.keyboard.press("k")
+        page.keyboard.press("j")
+        expect(kept).to_have_count(1)
+        page.reload()
+        page.keyboard.press("j")
+        expect(kept).to_have_count(2)
+
+    def test_a_remark_is_pinned_to_what_sounds(self):
+        page = self.opened(*self.wrong(0.0))
+        page.evaluate("document.querySelector('[data-player] audio').play()")
+        page.wait_for_function("() => document.querySelector('[data-player] audio').currentTime > 2.5")
+        page.keyboard.press("r")
+        expect(page.get_by_label("Bar", exact=True)).not_to_have_value("")
+        expect(page.get_by_label("Remark", exact=True)).to_be_focused()
 
     def test_on_a_phone_nothing_is_cut_off(self):
         page = self.opened(*self.wrong(0.0), size=PHONE)
