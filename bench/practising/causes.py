@@ -14,6 +14,7 @@ from didactor.core.causes.registry import causes_of
 from didactor.core.formats.analysis_json import result_of
 from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
+from didactor.core.practising.keeps_failing import Tried, causes_in_practice
 from didactor.core.score.expected import Expectation, expect
 from didactor.core.score.model import Part
 from didactor.core.score.study.hand_moves import hand_moves
@@ -22,6 +23,8 @@ from didactor.core.sound.player.take import simulate
 from practising.common import ROOMS, SOURCES, recording
 
 COUNT = 160
+#: At every stone, in the practice that goes with a take.
+ATTEMPTS = 5
 #: Planted cause to the instrument it is played on; ``none``: faults at places of no kind.
 PLANTED = {
     "trap": "flute",
@@ -35,8 +38,10 @@ PLANTED = {
 }
 
 
-def cause_case(base: int, number: int) -> tuple[str, list[str], str]:
-    """What was planted, the codes of the causes that were told, and a line about it. A passage that has no such place is another one."""
+def cause_case(base: int, number: int) -> tuple[str, list[str], list[str], str]:
+    """What was planted, the codes of the causes that were told of a take and of a practice, and a line about it. A passage that has no
+    such place is another one.
+    """
     planted = list(PLANTED)[number % len(PLANTED)]
     slug = "piano" if planted == "none" and number % 16 > 7 else PLANTED[planted]
     for attempt in range(200):
@@ -51,7 +56,32 @@ def cause_case(base: int, number: int) -> tuple[str, list[str], str]:
     take = simulate(music, BY_SLUG[slug], 76.0, faults=faults, source=SOURCES[number % 2], room=ROOMS[number % 3], seed=base + number)
     result = result_of(analyse(recording(take.samples), music, Targets(tempo_qpm=76.0, instrument=slug)))
     told = [cause.code for cause in causes_of(result, part)]
-    return planted, told, f"{number} {slug} planted {planted} at {[f['note'] for f in faults]}, told {told}"
+    practised = [
+        cause.code for cause in causes_in_practice(part, music, _tries(music, faults, rng), Targets(tempo_qpm=76.0, instrument=slug))
+    ]
+    line = f"{number} {slug} planted {planted} at {[f['note'] for f in faults]}, told {told}, in practice {practised}"
+    return planted, told, practised, line
+
+
+def _tries(music: Expectation, faults: list[dict[str, Any]], rng: np.random.Generator) -> list[Tried]:
+    """Five attempts at every two bars: a planted note fails in four of five, any other now and then, by whatever sounds instead."""
+    planted = {music.notes[f["note"]].id: music.notes[f["note"]].sounding_midi + f["semitones"] for f in faults}
+    bars = [bar.number for bar in music.bars]
+    tries = []
+    for first in range(0, len(bars), 2):
+        notes = [note for note in music.notes if note.bar in bars[first : first + 2]]
+        for _ in range(ATTEMPTS):
+            failed = {
+                n.id: planted.get(n.id, n.sounding_midi + int(rng.choice([-2, 1, 3])))
+                for n in notes
+                if rng.random() < _odds(n.id in planted)
+            }
+            tries.append(Tried(played=frozenset(n.id for n in notes), at_fault=failed))
+    return tries
+
+
+def _odds(planted: bool) -> float:
+    return 0.8 if planted else 0.02
 
 
 def _part(slug: str, seed: int, rng: np.random.Generator) -> Part:
@@ -114,14 +144,21 @@ def _places(kind: str, part: Part, music: Expectation, slug: str) -> list[str]:
 
 def causes(base: int, each: Callable[..., Any]) -> tuple[list[str], dict[str, Any], list[str]]:
     found = each(cause_case, [(base, k) for k in range(COUNT)])
-    rows = ["| planted | takes | told | something else told |", "|---|---|---|---|"]
+    rows = ["| planted | takes | told | something else told | told in practice | something else |", "|---|---|---|---|---|---|"]
+    takes, practice = [(k, told) for k, told, _, _ in found], [(k, told) for k, _, told, _ in found]
     for planted in PLANTED:
-        own = [told for kind, told, _ in found if kind == planted]
-        other = sum(code != planted for told in own for code in told)
-        rows.append(f"| {planted.replace('_', ' ')} | {len(own)} | {sum(planted in told for told in own)} | {other} |")
-    said = [(kind, code) for kind, told, _ in found for code in told]
-    figures = {
-        "causes_precision_percent": round(100 * sum(kind == code for kind, code in said) / max(1, len(said)), 1),
-        "causes_recall_percent": round(100 * sum(kind in told for kind, told, _ in found) / sum(kind != "none" for kind, _, _ in found), 1),
+        cells = [sum(k == planted for k, _ in takes)]
+        for told in (takes, practice):
+            own = [codes for k, codes in told if k == planted]
+            cells += [sum(planted in codes for codes in own), sum(code != planted for codes in own for code in codes)]
+        rows.append(f"| {planted.replace('_', ' ')} | " + " | ".join(map(str, cells)) + " |")
+    figures = {**_figures("causes", takes), **_figures("causes_in_practice", practice)}
+    return rows, figures, [line for kind, told, practised, line in found if any(code != kind for code in [*told, *practised])]
+
+
+def _figures(name: str, told: list[tuple[str, list[str]]]) -> dict[str, Any]:
+    said = [(kind, code) for kind, codes in told for code in codes]
+    return {
+        f"{name}_precision_percent": round(100 * sum(kind == code for kind, code in said) / max(1, len(said)), 1),
+        f"{name}_recall_percent": round(100 * sum(kind in codes for kind, codes in told) / sum(kind != "none" for kind, _ in told), 1),
     }
-    return rows, figures, [line for kind, told, line in found if any(code != kind for code in told)]

@@ -62,6 +62,7 @@ def settle(attempt: Attempt, found: Verdict, seconds: float) -> Attempt:
             return kept
         kept.outcome, kept.ended, kept.seconds = found.outcome.value, True, seconds
         kept.says, kept.bar, kept.code = found.says[:300], found.bar[:20], found.code[:40]
+        kept.cause = found.cause[:300]
         kept.at_fault = [list(pair) for pair in zip(found.at_fault, found.heard, strict=False)]
         kept.doubtful = list(found.doubtful)
         kept.changes = [[c.before, c.after, c.late_s, c.right] for c in found.changes]

@@ -99,6 +99,7 @@ class Attempt(models.Model):
     says = models.CharField(max_length=300, blank=True)
     bar = models.CharField(max_length=20, blank=True)
     code = models.CharField(max_length=40, blank=True)
+    cause = models.CharField(max_length=300, blank=True)
     at_fault = models.JSONField(default=list)
     doubtful = models.JSONField(default=list)
     changes = models.JSONField(default=list)

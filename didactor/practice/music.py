@@ -13,7 +13,7 @@ from didactor.core.practising.verdict import Verdict, doubtful_notes
 from didactor.core.score.expected import Expectation, of_staff
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library.desk import choices_for
-from didactor.library.notation import expectation_of
+from didactor.library.notation import expectation_of, read_part
 from didactor.practice.models import Attempt
 
 
@@ -39,15 +39,17 @@ def asked_of(attempt: Attempt, stone: Stone, counts: str) -> Asked:
     """Everything the ear needs for an attempt. Raises ``PassageError``."""
     task = attempt.task
     targets = task.targets
+    part = None
     if attempt.remedy is not None:
         exercise = attempt.remedy.as_exercise
         music = music_of_exercise(task, exercise)
         targets = replace(targets, step=exercise.step if exercise.step != "play" else targets.step)
         counts = "rhythm" if exercise.step == "clap" else "notes"
     else:
-        music = music_of_stone(task, stone)
+        music, part = music_of_stone(task, stone), read_part(task.passage.revision_id, task.passage.part)
     return Asked(
         music=music,
+        part=part,
         targets=replace(targets, **choices_for(task.passage)),
         qpm=beats_to_quarters_per_minute(attempt.tempo, task.assignment.beat_unit),
         start_s=attempt.start_s,

@@ -20,6 +20,7 @@ from didactor.people.models import Person
 from didactor.practice.drilling import KINDS, drill_data, following, shapes_of
 from didactor.practice.models import Attempt, Remedy
 from didactor.practice.music import music_of_exercise, music_of_stone
+from didactor.practice.places import causes_of_practice
 from didactor.practice.plan import habit_of, minutes_by_day, today_of
 from didactor.practice.state import State, as_data, failed_in, hardness_of, minutes_played, tally_of_remedy
 
@@ -42,6 +43,7 @@ def crossing_page(state: State, person: Person) -> dict[str, Any]:
         "today": today_of(state),
         "habit": habit_of(state),
         "weekdays": [(day, calendar.day_name[day], day in habit_of(state).days_off) for day in range(7)],
+        "causes": causes_of_practice(state),
         "pays": payoffs(read_part(task.passage.revision_id, task.passage.part), hardness_of(task), failed_in(state.attempts)),
         "days": minutes_by_day(state.practised)[:DAYS_SHOWN],
         "last_ones": [a for a in reversed(state.attempts) if not a.by_hand][:ATTEMPTS_SHOWN],
@@ -177,6 +179,7 @@ def told(attempt: Attempt) -> dict[str, Any]:
         "outcome": attempt.counts_as.value,
         "was": attempt.outcome,
         "says": attempt.says,
+        "cause": attempt.cause,
         "code": attempt.code,
         "bar": attempt.bar,
         "trial": attempt.trial,

@@ -5,12 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 
 from didactor.assignments.models import Task
+from didactor.core.causes.registry import Cause
 from didactor.core.practising.crossing import Kind, Outcome, Stone
+from didactor.core.practising.keeps_failing import Tried, causes_in_practice
 from didactor.core.practising.kinds import Place, Try
 from didactor.core.score.expected import Expectation
 from didactor.core.score.study.likeness import likenesses
-from didactor.library.notation import read_part
+from didactor.library.notation import expectation_of_passage, read_part
 from didactor.practice.models import Attempt
+from didactor.practice.music import music_of_stone
 from didactor.practice.state import State
 
 #: A rest of so many beats before a note makes an entry of it; a seam's own notes lie so near to it, in beats.
@@ -79,3 +82,23 @@ def carried_over(state: State, stone: Stone, music: Expectation) -> list[str]:
             if any(n.sounding_midi + pattern.semitones == heard for n in there):
                 found.append(note_id)
     return found
+
+
+def causes_of_practice(state: State) -> list[Cause]:
+    """What may be behind the notes that keep failing in this task's practice, from the score; attempts at stones that are no more count
+    for nothing.
+    """
+    task = state.task
+    notes: dict[str, frozenset[str]] = {}
+    tries = []
+    for attempt in state.attempts:
+        stone = state.stone(attempt.stone)
+        if stone is None or attempt.remedy_id or attempt.by_hand or attempt.counts_as not in (Outcome.CLEAN, Outcome.FAULT):
+            continue
+        if stone.name not in notes:
+            notes[stone.name] = frozenset(note.id for note in music_of_stone(task, stone).notes)
+        tries.append(Tried(played=notes[stone.name], at_fault=dict(attempt.at_fault)))
+    if not any(one.at_fault for one in tries):
+        return []
+    part = read_part(task.passage.revision_id, task.passage.part)
+    return causes_in_practice(part, expectation_of_passage(task.passage), tries, task.targets)

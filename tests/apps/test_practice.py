@@ -90,6 +90,18 @@ class AttemptTests(PracticeScene):
         self.assertFalse(attempt.samples_path.exists())
         self.assertEqual(self.client.get(self.url("sound", attempt.pk)).status_code, 200)
 
+    def test_why_it_went_wrong_is_told_at_once_and_what_keeps_failing_in_the_log(self):
+        again = ({"kind": "wrong", "bar": "6", "beat": 2.0, "semitones": 2}, {"kind": "wrong", "bar": "6", "beat": 3.0, "semitones": 7})
+        said = "the figure of the bar before"
+        self.assertIn(said, self.play(*again)["attempt"]["cause"])
+        self.assertNotContains(self.client.get(self.url("crossing")), "Why it fails there")
+        attempt = Attempt.objects.get()
+        attempt.pk = uuid.uuid4()
+        attempt.save()
+        for person in (self.scene.ylva.student, self.scene.teacher):
+            self.client.force_login(person)
+            self.assertContains(self.client.get(self.url("crossing")), "Why it fails there")
+
     def test_a_trial_run_is_told_and_does_not_count(self):
         told = self.play(trial="1")
         self.assertEqual((told["attempt"]["outcome"], told["attempt"]["was"]), ("trial", "clean"))

@@ -15,10 +15,11 @@ from didactor.core.practising.attempt import Asked, attend, heard_whole
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.ending import Due, Look, Now, goes_on, now, sounding
 from didactor.core.practising.verdict import Verdict, doubtful_notes
+from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import simulate
 from didactor.core.sound.recording import RATE_HZ
-from tests.music import TUNE, expectation
+from tests.music import TUNE, expectation, musicxml
 
 TEMPO = 92.0
 BARS = "5-6"
@@ -60,6 +61,15 @@ class VerdictTests(SimpleTestCase):
         missed = judged({"kind": "missed", "bar": "6", "beat": 0.0})
         self.assertIn("did not sound", missed.says)
         self.assertEqual(missed.heard, (None,))
+
+    def test_what_the_score_knows_of_the_cause_is_told_with_it_and_nothing_in_doubt(self):
+        part = read(prepare(musicxml(TUNE))).parts[0]
+        again = ({"kind": "wrong", "bar": "6", "beat": 2.0, "semitones": 2}, {"kind": "wrong", "bar": "6", "beat": 3.0, "semitones": 7})
+        self.assertIn("the figure of the bar before", judged(*again, part=part).cause)
+        self.assertEqual(judged(*again).cause, "")
+        self.assertEqual(judged({"kind": "wrong", "bar": "6", "beat": 0.0, "semitones": 2}, part=part).cause, "")
+        elsewhere = {"kind": "wrong", "bar": "5", "beat": 1.0, "semitones": -2}
+        self.assertEqual(judged(elsewhere, *again, part=part).cause, "", "the cause of another place than the one that is told")
 
     def test_the_first_fault_in_the_order_of_playing_is_told(self):
         found = judged(

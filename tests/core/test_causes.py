@@ -15,6 +15,7 @@ from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.judge import judge
 from didactor.core.judging.registry import run_checks
 from didactor.core.judging.targets import Targets
+from didactor.core.practising.keeps_failing import Tried, causes_in_practice
 from didactor.core.score.expected import expect
 from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.sound.gate import Quality
@@ -151,3 +152,37 @@ class CauseTests(SimpleTestCase):
     def test_nothing_is_told_of_a_faultless_take_or_of_one_slip(self):
         self.assertEqual(self.codes({}), [])
         self.assertEqual(self.codes({("5", 2.0): 70}), [])
+
+
+class InPracticeTests(SimpleTestCase):
+    """All attempts together, each note once."""
+
+    def setUp(self):
+        self.part = read(prepare(musicxml(LINE, fifths=0))).parts[0]
+        self.music = expect(self.part)
+        self.entries = [note.id for note in self.music.notes if (note.bar, note.beat) in (("2", 2.0), ("4", 2.0), ("8", 2.0))]
+
+    def tried(self, bars: tuple[str, ...], at_fault: dict[str, int | None], times: int = 3) -> list[Tried]:
+        played = frozenset(note.id for note in self.music.notes if note.bar in bars)
+        return [Tried(played=played, at_fault={k: v for k, v in at_fault.items() if k in played})] * times
+
+    def codes(self, tries: list[Tried]) -> list[str]:
+        return [cause.code for cause in causes_in_practice(self.part, self.music, tries, Targets(tempo_qpm=80.0, instrument="flute"))]
+
+    def stones(self, at_fault: dict[str, int | None], times: int = 3) -> list[Tried]:
+        return [tried for bars in (("1", "2"), ("3", "4"), ("7", "8")) for tried in self.tried(bars, at_fault, times)]
+
+    def test_the_same_kind_of_place_in_several_stones(self):
+        self.assertEqual(self.codes(self.stones(dict.fromkeys(self.entries))), ["after_rest"])
+
+    def test_one_hard_note_is_no_pattern_however_often_it_fails(self):
+        self.assertEqual(self.codes(self.stones({self.entries[0]: None}, times=12)), [])
+
+    def test_what_failed_once_or_seldom_is_chance(self):
+        self.assertEqual(self.codes(self.stones(dict.fromkeys(self.entries), times=1)), [])
+        self.assertEqual(self.codes(self.stones(dict.fromkeys(self.entries), times=2) + self.stones({}, times=5)), [])
+
+    def test_the_like_bar_s_note_and_no_tries_at_all(self):
+        third = next(note.id for note in self.music.notes if (note.bar, note.beat) == ("3", 3.0))
+        self.assertEqual(self.codes(self.tried(("3",), {third: 72})), ["trap"])
+        self.assertEqual(self.codes([]), [])

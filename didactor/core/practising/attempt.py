@@ -9,6 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from didactor.core.analyse import Analysis, analyse
+from didactor.core.causes.registry import causes_of
+from didactor.core.formats.analysis_json import result_of
 from didactor.core.instruments import Instrument, find_instrument
 from didactor.core.judging.targets import Targets
 from didactor.core.practising.crossing import Outcome
@@ -17,6 +19,7 @@ from didactor.core.practising.drills.drill import Prompt
 from didactor.core.practising.ending import Due, Look, Now, broken_off, goes_on, is_complete, now
 from didactor.core.practising.verdict import Verdict, verdict
 from didactor.core.score.expected import Expectation
+from didactor.core.score.model import Part
 from didactor.core.sound.recording import RATE_HZ, Recording
 from didactor.core.steps import ear_of
 
@@ -33,7 +36,8 @@ Reads = Callable[[Analysis, float], Verdict]
 class Asked:
     """What an attempt is heard against. ``start_s``: when, in its sound, the music is due to begin; ``targets`` are those of the task.
 
-    Of a drill: ``reads`` is how it is read instead, seconds a quarter given; ``prompt`` the one thing that was asked for.
+    ``part`` is what the student reads, where the score may say why something went wrong. Of a drill: ``reads`` is how it is read instead,
+    seconds a quarter given; ``prompt`` the one thing that was asked for.
     """
 
     music: Expectation
@@ -42,6 +46,7 @@ class Asked:
     start_s: float
     counts: str = "notes"
     leave_out: frozenset[str] = frozenset()
+    part: Part | None = None
     reads: Reads | None = None
     prompt: Prompt | None = None
 
@@ -115,6 +120,7 @@ def hear(samples: npt.NDArray[np.float32], asked: Asked) -> Analysis:
 
 def _judged(analysis: Analysis, asked: Asked) -> Verdict:
     found = asked.reads(analysis, 60.0 / asked.qpm) if asked.reads else verdict(analysis, asked.counts, asked.leave_out)
+    found = _with_cause(found, analysis, asked.part)
     # Places are told in the time of the attempt's whole sound.
     due = asked.due
     first_s = max(0.0, due.start_s - min(EARLY_S, EARLY_BEATS * due.beat_s))
@@ -123,3 +129,11 @@ def _judged(analysis: Analysis, asked: Asked) -> Verdict:
         start_s=None if found.start_s is None else max(0.0, found.start_s + first_s),
         end_s=None if found.end_s is None else found.end_s + first_s,
     )
+
+
+def _with_cause(found: Verdict, analysis: Analysis, part: Part | None) -> Verdict:
+    """The likely cause of the note that the verdict tells, from the score; of another place none is told."""
+    if part is None or not found.at_fault or not found.code.startswith("notes."):
+        return found
+    cause = next((c for c in causes_of(result_of(analysis), part) if found.at_fault[0] in c.note_ids), None)
+    return found if cause is None else replace(found, cause=cause.says)

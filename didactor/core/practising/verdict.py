@@ -40,7 +40,7 @@ DOUBTFUL_IN, DOUBTFUL_OF = 2, 3
 class Verdict:
     """``says``: what was heard, in words, with its place; ``start_s`` and ``end_s`` where it can be heard. ``at_fault`` and ``doubtful``
     are ids of notes: wrong or missed, and not to be told; ``heard`` the sounding MIDI number in place of each one at fault, None where
-    it is missing. ``changes``: in a drill, what went from what to what, and how late.
+    it is missing. ``cause``: why, as far as the score knows. ``changes``: in a drill, what went from what to what, and how late.
     """
 
     outcome: Outcome
@@ -53,6 +53,7 @@ class Verdict:
     heard: tuple[int | None, ...] = ()
     doubtful: tuple[str, ...] = ()
     changes: tuple[Change, ...] = ()
+    cause: str = ""
 
 
 def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str] = ()) -> Verdict:

@@ -17,7 +17,7 @@ const thumb = document.querySelector("[data-recorder]");
 const part = (name) => thumb.querySelector(name);
 const sheet = stage.querySelector("[data-sheet]");
 const stones = new Stones(sheet);
-const page = { plays: () => (helping() ? null : now.next), told: ({ crossing }) => took(crossing), goesOn: () => !now.remedy || now.remedy.taken, ready: () => (part("[data-remedy]").hidden = true) };
+const page = { plays: () => (helping() ? null : now.next), told: took, goesOn: () => !now.remedy || now.remedy.taken, ready: () => ["[data-remedy]", "[data-why]"].forEach((name) => (part(name).hidden = true)) };
 const sitting = new Sitting({ stage, thumb, data, cursor: new Cursor(sheet, stage, data), page });
 let now = data.now;
 let looking = null;
@@ -51,8 +51,10 @@ function show(crossing) {
   if (waits && !looking) looking = setTimeout(look, POLL_MS);
 }
 
-function took(crossing) {
+function took({ attempt, crossing }) {
   show(crossing);
+  part("[data-why]").textContent = attempt.cause;
+  part("[data-why]").hidden = !attempt.cause;
   if (!crossing?.carries) return;
   stage.classList.remove("carried");
   // Begun anew each time.
