@@ -74,14 +74,10 @@ def _tries(music: Expectation, faults: list[dict[str, Any]], rng: np.random.Gene
             failed = {
                 n.id: planted.get(n.id, n.sounding_midi + int(rng.choice([-2, 1, 3])))
                 for n in notes
-                if rng.random() < _odds(n.id in planted)
+                if rng.random() < (0.8 if n.id in planted else 0.02)
             }
             tries.append(Tried(played=frozenset(n.id for n in notes), at_fault=failed))
     return tries
-
-
-def _odds(planted: bool) -> float:
-    return 0.8 if planted else 0.02
 
 
 def _part(slug: str, seed: int, rng: np.random.Generator) -> Part:
