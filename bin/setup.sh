@@ -49,6 +49,7 @@ needed_packages() {
   command -v flock >/dev/null || printf 'util-linux '
   command -v rubberband >/dev/null || printf 'rubberband-cli '
   ls /usr/lib/*/libpangoft2-1.0.so.0 >/dev/null 2>&1 || printf 'libpango-1.0-0 libpangoft2-1.0-0 '
+  ls /usr/lib/*/libharfbuzz-subset.so.0 >/dev/null 2>&1 || printf 'libharfbuzz-subset0 '
   command -v espeak-ng >/dev/null || printf 'espeak-ng '
 }
 

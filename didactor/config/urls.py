@@ -30,6 +30,7 @@ urlpatterns = [
     path("practice/", include("didactor.practice.urls")),
     path("desk/", include("didactor.review.urls")),
     path("record/", include("didactor.progress.urls")),
+    path("demo/", include("didactor.demo.urls")),
     path("letters/", include("didactor.letters.urls")),
     path("stand/", include("didactor.stand.urls")),
 ]

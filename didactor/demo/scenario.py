@@ -183,6 +183,7 @@ class DemoAssignment:
     place: int | None = None
     practised: dict[str, tuple[DemoAttempt, ...]] = field(default_factory=dict)
     drilled: dict[str, tuple[DemoGo, ...]] = field(default_factory=dict)
+    left: dict[str, DemoTake] = field(default_factory=dict)
 
 
 ASSIGNMENTS: tuple[DemoAssignment, ...] = (
@@ -199,6 +200,7 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         minutes=10,
         place=1,
         practised={"Ylva Tarnholm": PRACTISED},
+        left={"Ylva Tarnholm": DemoTake(seed=12, faults=[{"kind": "wrong", "bar": "7", "beat": 1.5, "semitones": 2}])},
         takes={
             "Ylva Tarnholm": (
                 DemoTake(

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 from unittest import mock
 
+from django.conf import settings
 from playwright.sync_api import Dialog, Page, expect
 
+from didactor.demo.left import FILENAME, leave
+from didactor.demo.scenario import DemoTake
 from didactor.takes import services
 from didactor.takes.models import Take
 from tests.browser.base import PHONE, BrowserTestCase
@@ -50,6 +54,20 @@ class RecordingTroubleTests(BrowserTestCase):
         page.get_by_role("button", name="Keep this take").click()
         page.wait_for_url("**/takes/*/")
         self.assertEqual(Take.objects.count(), 1)
+
+    def test_what_the_demo_leaves_on_a_device_waits_once_and_is_sent_when_asked(self):
+        leave(self.scene.task, DemoTake())
+        self.addCleanup(lambda: (Path(settings.STATE) / FILENAME.format(self.scene.task.pk)).unlink())
+        page = self.page(self.scene.ylva.student, PHONE)
+        for said in ("It lies there now.", "It lies there already."):
+            page.goto(self.at("/demo/left/"))
+            expect(page.get_by_text(said)).to_be_visible(timeout=20_000)
+        page.get_by_role("link", name="To the stand").click()
+        expect(page.locator("[data-unsent] li")).to_have_count(1)
+        self.assertFalse(Take.objects.exists())
+        page.get_by_role("button", name="Send it").click()
+        page.wait_for_url("**/takes/*/")
+        self.assertEqual(Take.objects.get().task, self.scene.task)
 
     def test_a_full_disk_says_so_and_the_take_is_sent_when_there_is_room(self):
         page = self.recording()

@@ -21,6 +21,7 @@ from didactor.core.sound.player.performance import Style
 from didactor.core.sound.player.take import simulate, wav_bytes
 from didactor.demo.film import film_of
 from didactor.demo.further import load_further
+from didactor.demo.left import leave
 from didactor.demo.practising import drill, practise, read_at_sight
 from didactor.demo.scenario import (
     ASSIGNMENTS,
@@ -75,6 +76,7 @@ class Command(BaseCommand):
             read_at_sight(people[name], lines_read)
             self.stdout.write(f"    {name}: {len(lines_read)} lines at sight")
         write_week_note(teacher=teacher, group=None, day=timezone.localdate(), text=WEEK_NOTE)
+        lines.append(f"  As {STUDENTS[0][0]} at /demo/left/: a recording is left on that device, to be sent from the stand.")
         path = Path(settings.STATE) / "demo.txt"
         path.write_text("\n".join(lines) + "\n")
         path.chmod(0o600)
@@ -145,6 +147,8 @@ class Command(BaseCommand):
             self.stdout.write(f"    {name}: {len(attempts)} attempts")
         for name, goes in demo.drilled.items():
             drill(assignment.tasks.get(enrolment=people[name]), goes)
+        for name, waiting in demo.left.items():
+            leave(assignment.tasks.get(enrolment=people[name]), waiting)
         for name, takes in demo.takes.items():
             task = assignment.tasks.get(enrolment=people[name])
             for take in takes:
