@@ -16,6 +16,7 @@ from didactor.core.planning.tempi import rungs
 from didactor.core.steps import Step, goal, steps_to
 from didactor.core.units import BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
 from didactor.library.models import Passage
+from didactor.library.said import is_film
 from didactor.people.models import Enrolment, Group, Person, Studio
 
 BEAT_UNITS = {
@@ -89,10 +90,15 @@ class WeekNote(models.Model):
     studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="week_notes")
     group = models.ForeignKey(Group, on_delete=models.CASCADE, null=True, blank=True, related_name="week_notes")
     monday = models.DateField()
-    text = models.TextField()
+    text = models.TextField(blank=True)
+    said = models.FileField(upload_to="said/%Y/%m/", blank=True, help_text="Said or filmed, with the words or without.")
     written_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
 
     objects = WeekNoteQuerySet.as_manager()
+
+    @property
+    def said_is_film(self) -> bool:
+        return is_film(str(self.said.name or ""))
 
     class Meta:
         ordering = ["-monday", "group__name"]

@@ -8,7 +8,7 @@ from typing import Any
 from django import forms
 from django.contrib import messages
 from django.db.models import Prefetch
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -25,10 +25,12 @@ from didactor.core.errors import CoreError, PassageError
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
 from didactor.library.drawings import plain_drawings
+from didactor.library.said import content_type
 from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
 from didactor.web.numbers import read_id
+from didactor.web.ranges import ranged_file
 
 OVERTAKEN = (
     "Somebody else changed this assignment while you were at it. What you typed is still here; keep it to put it in place of theirs."
@@ -174,15 +176,27 @@ def checklist_fragment(request: Request) -> HttpResponse:
     return render(request, "assignments/_checklist.html", {"form": fresh})
 
 
+@anybody
+def note_said(request: Request, pk: int) -> HttpResponseBase:
+    """What was said or filmed for a week, for whoever finds the note on their stand."""
+    found = get_object_or_404(WeekNote.objects.visible_to(request.user).exclude(said=""), pk=pk)
+    return ranged_file(request, found.said, content_type(str(found.said.name)))
+
+
 @teacher_only
 def week_note(request: Request) -> HttpResponse:
     """A few words to a group for a week."""
     form = WeekNoteForm(request.POST or None, teacher=request.user)
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
-        services.write_week_note(teacher=request.user, group=data["group"], day=data["week"], text=data["text"])
-        messages.success(request, "The note is kept." if data["text"].strip() else "The note is gone.")
-        return redirect("assignments:week_note")
+        place = {"teacher": request.user, "group": data["group"], "day": data["week"]}
+        try:
+            note = services.write_week_note(**place, text=data["text"], said=request.FILES.get("said"))
+        except CoreError as error:
+            form.add_error(None, error.message)
+        else:
+            messages.success(request, "The note is kept." if note else "The note is gone.")
+            return redirect("assignments:week_note")
     notes = WeekNote.objects.visible_to(request.user).select_related("group")[:40]
     return render(request, "assignments/week_note.html", {"form": form, "notes": notes})
 

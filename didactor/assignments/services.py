@@ -25,6 +25,7 @@ from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
 from didactor.library.models import Engraving, Passage
 from didactor.library.notation import ENGRAVER, expectation_of, read_part
+from didactor.library.said import forget, opened
 from didactor.library.services import cut_passage
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.models import Enrolment, Group, Person
@@ -294,13 +295,22 @@ def keep_template(*, teacher: Person, title: str, fields: Mapping[str, Any]) -> 
     return kept
 
 
-def write_week_note(*, teacher: Person, group: Group | None, day: date, text: str) -> None:
-    """Words to a group for the week of a day; written again they replace the earlier ones, without words they are gone."""
+def write_week_note(*, teacher: Person, group: Group | None, day: date, text: str, said: UploadedFile | None = None) -> WeekNote | None:
+    """Words to a group for the week of a day, or what was said or filmed; written again they replace the earlier ones, and with neither
+    they are gone (None).
+
+    Raises:
+        AudioError: the recording is none, or too large. Nothing is changed then.
+    """
+    file = opened(said) if said is not None else None
     place: dict[str, Any] = {"studio": teacher.studio, "group": group, "monday": day - timedelta(days=day.weekday())}
-    if text.strip():
-        WeekNote.objects.update_or_create(**place, defaults={"text": text.strip(), "written_by": teacher})
-    else:
-        WeekNote.objects.filter(**place).delete()
+    with transaction.atomic():
+        for former in WeekNote.objects.select_for_update(of=("self",)).filter(**place):
+            forget(former.said)
+        if not text.strip() and file is None:
+            WeekNote.objects.filter(**place).delete()
+            return None
+        return WeekNote.objects.update_or_create(**place, defaults={"text": text.strip(), "said": file or "", "written_by": teacher})[0]
 
 
 def set_order(*, series: Series, in_order: bool) -> None:

@@ -8,14 +8,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import Any
 
-from django.core.files.base import ContentFile, File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.db.models import F
 
-from didactor.core.errors import AudioError, PassageError
+from didactor.core.errors import PassageError
 from didactor.core.formats.lanes.aids import aided_score
 from didactor.core.instruments import BY_SLUG, find_instrument
 from didactor.core.score.model import Note, Part
@@ -23,17 +22,15 @@ from didactor.core.score.roadmap import bars_between, played_order
 from didactor.core.score.study.likeness import likenesses
 from didactor.core.score.study.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.score.write.engraving import ACROSS
-from didactor.core.sound.recording import open_with_copy
 from didactor.core.units import midi_to_name, name_to_midi
 from didactor.library.jobs import lay_reference
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
 from didactor.library.notation import engravings_of, read_part
+from didactor.library.said import is_film, opened
 from didactor.library.study import USUAL_QPM, difficulty_of
 from didactor.people.models import Person
 
 MOST_REFERENCE_BYTES = 200 * 1024 * 1024
-#: Containers of a video that every browser plays.
-_VIDEO_TYPES = {"mov": "video/mp4", "mp4": "video/mp4", "matroska": "video/webm", "webm": "video/webm"}
 
 
 class Overtaken(Exception):
@@ -387,29 +384,10 @@ def add_reference(*, passage: Passage, teacher: Person, upload: UploadedFile, ti
     Raises:
         AudioError: no recording, too large, or a video that browsers do not play.
     """
-    if upload.size is None or upload.size > MOST_REFERENCE_BYTES:
-        raise AudioError("audio.too_large", "The recording is larger than 200 MB. Make it shorter, or send sound without a picture.")
-    source: Any = upload.file
-    recording, copy = open_with_copy(source)
-    title = title.strip()[:120] or ("How it looks" if recording.has_video else "How it sounds")
-    if recording.has_video:
-        container = next((known for known in _VIDEO_TYPES if known in recording.container), None)
-        if container is None:
-            raise AudioError("audio.video_kind", "Browsers do not play this kind of video. Save it as MP4 or WebM and choose it again.")
-        source.seek(0)
-        suffix = "webm" if _VIDEO_TYPES[container] == "video/webm" else "mp4"
-        upload.name = f"reference.{suffix}"
-        kind, file = ReferenceKind.VIDEO, cast("File[bytes]", upload)
-    else:
-        kind, file = ReferenceKind.SOUND, ContentFile(copy.body, name="reference.mp4")
+    file = opened(upload, MOST_REFERENCE_BYTES)
+    kind = ReferenceKind.VIDEO if is_film(str(file.name)) else ReferenceKind.SOUND
+    title = title.strip()[:120] or ("How it looks" if kind == ReferenceKind.VIDEO else "How it sounds")
     with transaction.atomic():
         made = Reference.objects.create(passage=passage, title=title, kind=kind, file=file, created_by=teacher)
         lay_reference.defer(reference_id=made.pk)
     return made
-
-
-def type_of_reference(reference: Reference) -> str:
-    """Content type to send a reference with."""
-    if reference.kind == ReferenceKind.SOUND:
-        return "audio/mp4"
-    return "video/webm" if str(reference.file.name).endswith(".webm") else "video/mp4"

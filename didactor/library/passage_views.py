@@ -16,7 +16,8 @@ from didactor.core.instruments import find_instrument
 from didactor.core.units import beats_to_quarters_per_minute
 from didactor.library import desk, recordings, written
 from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
-from didactor.library.models import ModelSound, Passage, Reference, ReferenceSound
+from didactor.library.models import ModelSound, Passage, Reference, ReferenceKind, ReferenceSound
+from didactor.library.said import content_type
 from didactor.library.sounds import want_accompaniment, want_model_sounds
 from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
@@ -219,7 +220,7 @@ def reference(request: Request, pk: int) -> HttpResponseBase:
     """A teacher's recording, for whoever was given the passage or an arrangement of it."""
     seen = Passage.objects.visible_to(request.user)
     found = get_object_or_404(Reference.objects.filter(passage__in=seen) | Reference.objects.filter(passage__arrangements__in=seen), pk=pk)
-    return ranged_file(request, found.file, desk.type_of_reference(found))
+    return ranged_file(request, found.file, "audio/mp4" if found.kind == ReferenceKind.SOUND else content_type(str(found.file.name)))
 
 
 @anybody

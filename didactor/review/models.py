@@ -7,6 +7,7 @@ from django.db import models
 
 from didactor.assignments.checklists import title_of
 from didactor.assignments.models import Assignment
+from didactor.library.said import is_film
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
 
@@ -106,7 +107,9 @@ class Mark(models.Model):
     code = models.CharField(max_length=60, blank=True)
     bar = models.CharField(max_length=10, blank=True)
     beat = models.FloatField(null=True)
+    hand = models.CharField(max_length=5, blank=True)
     note_ids = models.JSONField(default=list)
+    said = models.FileField(upload_to="said/%Y/%m/", blank=True, help_text="What the teacher said or filmed with it.")
     start_s = models.FloatField(null=True)
     end_s = models.FloatField(null=True)
 
@@ -114,6 +117,13 @@ class Mark(models.Model):
         ordering = ["pk"]
 
     @property
+    def said_is_film(self) -> bool:
+        return is_film(str(self.said.name or ""))
+
+    @property
     def with_its_place(self) -> str:
-        """The words, after the bar where they do not say it themselves."""
-        return f"Bar {self.bar}: {self.text}" if self.bar and f"bar {self.bar}" not in self.text.lower() else self.text
+        """The words, after the bar and the hand where they do not say it themselves."""
+        if not self.bar or f"bar {self.bar}" in self.text.lower():
+            return self.text
+        hand = f", {self.hand} hand" if self.hand and f"{self.hand} hand" not in self.text.lower() else ""
+        return f"Bar {self.bar}{hand}: {self.text}"

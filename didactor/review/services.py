@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import timedelta
 
+from django.core.files.base import File
 from django.db import transaction
 from django.utils import timezone
 
@@ -17,6 +18,7 @@ from didactor.assignments.services import ask_at_tempo, give_way_to, more_time, 
 from didactor.core.errors import PassageError
 from didactor.core.formats.result import FindingResult
 from didactor.core.judging.categories import TITLES
+from didactor.library.said import is_film
 from didactor.people.models import Person
 from didactor.review.models import Decision, FormerAnswer, Mark, Origin, Review, Scale, Standing
 from didactor.takes.models import Submission
@@ -109,24 +111,54 @@ def keep_all(*, review: Review) -> None:
 
 @transaction.atomic
 def add_remark(
-    *, review: Review, category: str, text: str, bar: str = "", beat: float | None = None, note_id: str = "", at_s: float | None = None
+    *,
+    review: Review,
+    category: str,
+    text: str,
+    bar: str = "",
+    beat: float | None = None,
+    note_id: str = "",
+    at_s: float | None = None,
+    said: File[bytes] | None = None,
 ) -> Mark:
-    """A remark of the teacher's own, pinned to a bar, beat, note or second. Raises ``ReviewRefused`` without words or once sent."""
+    """A remark of the teacher's own, pinned to a bar, beat, note or second; ``said``: what was said or filmed, opened before.
+
+    Raises:
+        ReviewRefused: without anything said or written, or once the answer is sent.
+    """
     review = _locked_draft(review)
-    if not text.strip():
-        raise ReviewRefused("Write a few words first.")
+    if not text.strip() and said is None:
+        raise ReviewRefused("Write a few words first, or say them.")
+    text = text.strip() or ("A remark, filmed." if said is not None and is_film(str(said.name)) else "A remark, said.")
+    hand = ""
+    if note_id:
+        at, hand = _place_of(review, note_id)
+        beat = at if beat is None else beat
     return Mark.objects.create(
         review=review,
         origin=Origin.TEACHER,
         standing=Standing.KEPT,
         category=category,
-        text=text.strip()[:500],
+        text=text[:500],
+        said=said or "",
         bar=bar.strip()[:10],
         beat=beat,
+        hand=hand,
         note_ids=[note_id] if note_id else [],
         start_s=at_s,
         end_s=None if at_s is None else at_s + HEARD_FROM_A_SECOND_S,
     )
+
+
+def _place_of(review: Review, note_id: str) -> tuple[float | None, str]:
+    """The beat of a note, in quarters, and the hand that plays it where there are two; nothing for a note that the take does not have."""
+    analysis = review.submission.take.latest_analysis
+    notes = (analysis.heard.notes if analysis else None) or ()
+    note = next((n for n in notes if n.id == note_id), None)
+    if note is None:
+        return None, ""
+    two = {n.staff for n in notes} == {1, 2}
+    return note.beat, ("right" if note.staff == 1 else "left") if two else ""
 
 
 def steps_of(teacher: Person) -> list[str]:

@@ -3,7 +3,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -17,12 +17,14 @@ from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.sound.recording import MAX_DURATION_S
 from didactor.core.steps.registry import goals
 from didactor.library.desk import road_map_of
-from didactor.people.permissions import teacher_only
+from didactor.library.said import content_type, opened
+from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
 from didactor.review import services
+from didactor.review.at_once import DECISIONS, answer_at_once
 from didactor.review.checklist import checklist_of
 from didactor.review.deciding import proposal_shown
-from didactor.review.models import Decision, Mark, Review
+from didactor.review.models import Decision, Mark, Review, Standing
 from didactor.review.phrases import phrases_of
 from didactor.review.waiting import desk_of, next_to_hear, strange_in
 from didactor.takes.beside import beside
@@ -31,6 +33,7 @@ from didactor.takes.listening import gain_since_first, heard_drawings, passage_o
 from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
 from didactor.web.numbers import read_id, read_number
+from didactor.web.ranges import ranged_file
 
 #: Answers in words that are shown.
 WORDS_SHOWN = 40
@@ -44,6 +47,9 @@ KEYS = (
     ("l", "loop this bar, and on"),
     ("w", "slower, slower still, as played"),
     ("x", "the same place beside it, and back"),
+    ("m", "a click on the beat played, on the one asked for"),
+    (",", "one picture of the film back"),
+    (".", "one picture on"),
     ("k", "keep the first open mark"),
     ("d", "drop it"),
     ("u", "take the last of these back"),
@@ -61,8 +67,10 @@ def waiting(request: Request) -> HttpResponse:
     return _waiting(request)
 
 
-def _waiting(request: Request, refused: dict[str, Any] | None = None, status: int = 200) -> HttpResponse:
-    """The page; with what was typed to an answer in words whose recording was refused, and why."""
+def _waiting(
+    request: Request, refused: dict[str, Any] | None = None, at_once: dict[str, Any] | None = None, status: int = 200
+) -> HttpResponse:
+    """The page; with what was typed to an answer in words, or to several takes, that was refused, and why."""
     of, group = read_id(request.GET.get("of")), read_id(request.GET.get("group"))
     context = {
         "desk": desk_of(request.user, of, group),
@@ -71,6 +79,8 @@ def _waiting(request: Request, refused: dict[str, Any] | None = None, status: in
         "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:WORDS_SHOWN]),
         "being_heard": Take.objects.being_heard_for(request.user).count(),
         "refused": refused,
+        "at_once": at_once,
+        "decisions_at_once": [(one.value, one.label) for one in DECISIONS],
         "scale": ", ".join(services.steps_of(request.user)),
     }
     return render(request, "review/waiting.html", context, status=status)
@@ -170,6 +180,23 @@ def _scale_for(request: Request, review: Review) -> list[str]:
 
 @teacher_only
 @require_POST
+def at_once(request: Request) -> HttpResponse:
+    """The same answer to several takes."""
+    chosen = [pk for pk in map(read_id, request.POST.getlist("take")) if pk is not None]
+    sent = {"decision": request.POST.get("decision", ""), "text": request.POST.get("text", "").replace("\r\n", "\n")}
+    try:
+        done = answer_at_once(teacher=request.user, chosen=chosen, keep="keep" in request.POST, **sent)
+    except services.ReviewRefused as error:
+        return _waiting(request, at_once={**sent, "chosen": chosen, "keep": "keep" in request.POST, "trouble": str(error)}, status=422)
+    if done.sent:
+        messages.success(request, f"Sent: it is with {', '.join(map(str, done.sent))}.")
+    if done.left:
+        messages.info(request, f"Left as they are, begun or answered already: {', '.join(map(str, done.left))}.")
+    return redirect("review:waiting")
+
+
+@teacher_only
+@require_POST
 def set_scale(request: Request) -> HttpResponse:
     """The teacher's own marks, with commas between; none for no marks."""
     try:
@@ -202,6 +229,8 @@ def _marks_answer(request: Request, review: Review, error: str = "") -> HttpResp
         "marks": _marks(review, analysis.heard if analysis else None),
         "categories": list(TITLES.items()),
         "error": error,
+        # What was refused stays in its fields.
+        "typed": request.POST if error else {},
     }
     return render(request, "review/_marks.html", context)
 
@@ -237,6 +266,7 @@ def add_remark(request: Request, pk: int) -> HttpResponse:
     review = _review(request, pk)
     category = request.POST.get("category", "other")
     beat = read_number(request.POST.get("beat", ""), 1.0, 1000.0)
+    said = request.FILES.get("said")
     try:
         services.add_remark(
             review=review,
@@ -246,10 +276,25 @@ def add_remark(request: Request, pk: int) -> HttpResponse:
             beat=None if beat is None else beat - 1,
             note_id=request.POST.get("note_id", "")[:80],
             at_s=_second(request.POST.get("at_s", "")),
+            # Opened before anything is locked: that takes as long as the recording is.
+            said=opened(said) if said else None,
         )
     except services.ReviewRefused as error:
         return _marks_answer(request, review, str(error))
+    except CoreError as error:
+        return _marks_answer(request, review, error.message)
     return _marks_answer(request, review)
+
+
+@anybody
+def said(request: Request, pk: int) -> HttpResponseBase:
+    """What a teacher said or filmed with a remark; for the student once the answer is sent."""
+    seen = Take.objects.visible_to(request.user)
+    marks = Mark.objects.filter(review__submission__take__in=seen).exclude(said="")
+    if not request.user.is_teacher:
+        marks = marks.filter(review__sent_at__isnull=False, standing=Standing.KEPT)
+    found = get_object_or_404(marks, pk=pk)
+    return ranged_file(request, found.said, content_type(str(found.said.name)))
 
 
 def _second(text: str) -> float | None:

@@ -9,14 +9,16 @@ from typing import Any
 import numpy as np
 from django.urls import reverse
 
+from didactor.core.comparing.click_tracks import click_tracks
 from didactor.core.comparing.thinking import draw_thinking, thinking_in_words, thinking_times
 from didactor.core.formats.lanes import View, score_with_lanes
 from didactor.core.formats.result import FindingResult, Result
 from didactor.core.judging.categories import TITLES
+from didactor.core.score.expected import Expectation
 from didactor.core.score.write.engraving import BESIDE
 from didactor.library.drawings import bar_numbers, drawn, plain_drawings
 from didactor.library.models import Engraving, Passage, ReferenceKind
-from didactor.library.notation import expectation_of_passage
+from didactor.library.notation import expectation_of, expectation_of_passage
 from didactor.library.sounds import references_in_time
 from didactor.takes.models import Analysis, Take
 
@@ -59,8 +61,14 @@ def player_data(take: Take, result: Result | None) -> dict[str, Any] | None:
         "peaks": take.peaks,
         "notes": [[n.id, n.pass_, n.onset_s, n.offset_s] for n in notes],
         "bars": [[bar, str(pass_), time_s] for (bar, pass_), time_s in bars.items()],
+        "clicks": click_tracks(result, _music(take)) if result else {},
         "films": _films(take, {place: time_s for place, time_s in bars.items() if time_s is not None}),
     }
+
+
+def _music(take: Take) -> Expectation:
+    basis = take.basis
+    return expectation_of(revision_id=basis["revision_id"], part=basis["part"], bars=basis["bars"], order=basis["order"])
 
 
 def _films(take: Take, bars: dict[tuple[str, int], float]) -> list[dict[str, Any]]:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import uuid
+from datetime import date
 
 from django.core.files.base import ContentFile
 from django.test import TestCase
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
-from didactor.assignments.models import Series
+from didactor.assignments.models import Series, WeekNote
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
 from didactor.library.models import ModelSound, Reference, ReferenceSound
 from didactor.practice.models import Attempt
+from didactor.review.models import Mark
 from didactor.review.services import open_review
 from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
@@ -161,6 +163,9 @@ EXPECTED: dict[str, set[str]] = {
     "review:waiting": {"teacher", "stranger"},
     "review:detail": TEACHER,
     "review:add_remark": TEACHER,
+    "review:said": TEACHER,
+    "review:at_once": {"teacher", "stranger"},
+    "assignments:note_said": {"teacher", "ylva", "ossian", "guardian"},
     "review:keep_all": TEACHER,
     "review:decide_mark": TEACHER,
     "review:save_draft": TEACHER,
@@ -216,6 +221,9 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.batch = begin_import(teacher=scene.teacher, files=[])
         scene.assignment.instructions = "Slowly, with the left hand alone."
         scene.assignment.save()
+        cls.note = WeekNote.objects.create(
+            studio=scene.teacher.studio, monday=date(2026, 9, 7), written_by=scene.teacher, said=ContentFile(b"x" * 100, name="x.m4a")
+        )
         cls.reference = Reference.objects.create(
             passage=scene.passage, title="As I play it", kind="sound", file=ContentFile(b"x" * 100, name="x.mp4"), created_by=scene.teacher
         )
@@ -225,6 +233,7 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.series = Series.objects.create(studio=scene.teacher.studio, title="Scales")
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
+        cls.said = Mark.objects.create(review=cls.review, origin="teacher", standing="kept", said=ContentFile(b"x" * 100, name="x.m4a"))
         cls.people = {
             "teacher": scene.teacher,
             "ylva": scene.ylva.student,
@@ -279,6 +288,8 @@ class EveryAddressScene(scenes.OwnFolders):
             "stand:upload_file": [scene.task.pk],
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
             "takes:download": [cls.take.pk, "figures"],
+            "review:said": [cls.said.pk],
+            "assignments:note_said": [cls.note.pk],
             "review:decide_mark": [cls.submission.pk, cls.review.marks.first().pk],
             **{f"takes:{n}": [cls.take.pk] for n in ("sound", "picture", "original")},
             **{f"stand:{n}": [cls.take.pk] for n in ("take", "status_fragment", "mark", "through", "submit", "delete")},
@@ -324,6 +335,7 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "mark",
             "submit",
             "add_remark",
+            "at_once",
             "keep_all",
             "decide_mark",
             "save_draft",

@@ -5,6 +5,8 @@ import { along } from "./timing.js";
 
 // It is put in its place when it is further off than this; a player is not sought in for less.
 const OFF_S = 0.12;
+// At rest it shows the very picture.
+const RESTING_OFF_S = 0.01;
 
 export class Film {
   constructor(box) {
@@ -35,7 +37,7 @@ export class Film {
     if (!this.timing) return;
     this.pause();
     const due = Math.max(0, this.timing.seconds(place));
-    if (Math.abs(this.video.currentTime - due) > OFF_S) this.video.currentTime = due;
+    if (Math.abs(this.video.currentTime - due) > RESTING_OFF_S) this.video.currentTime = due;
   }
 
   // The place that is heard now, null while it is counted off.

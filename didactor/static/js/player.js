@@ -1,9 +1,12 @@
 // The take's player: plays, follows the notes on the score, plays one note, one bar or one place, loops bars, slows down.
 
 import { actionOf, typing } from "./keys.js";
+import { Clicks } from "./clicks.js";
 import { Playhead, barSpan, clock, noteAt, wavePath } from "./timeline.js";
 
 let box = null;
+// Films are stepped through by this much: one picture of twenty-five.
+const PICTURE_S = 0.04;
 
 function start() {
   const data = JSON.parse(document.getElementById("player-data").textContent);
@@ -30,6 +33,7 @@ function start() {
   // Times of the analysis are of the original recording.
   const seek = (time) => (audio.currentTime = head.inFile(time));
   const now = () => head.inTake(audio.currentTime);
+  const clicks = find("click") && new Clicks(audio, data.clicks, now);
   const play = (from, to) => {
     head.until = to ?? null;
     if (from !== undefined && from !== null) seek(from);
@@ -74,6 +78,12 @@ function start() {
     films.forEach((film) => (audio.paused ? film.stand(time) : film.follow(time)));
     if (!audio.paused) requestAnimationFrame(step);
   };
+  // One picture of the film on or back, at rest.
+  const picture = (way) => {
+    if (!films.length) return;
+    audio.pause();
+    seek(Math.max(0, now() + way * PICTURE_S));
+  };
   const showState = () => {
     box.querySelector("[data-icon]").setAttribute("d", audio.paused ? "M3 1.5 L14 8 L3 14.5 Z" : "M3 2 H6.5 V14 H3 Z M9.5 2 H13 V14 H9.5 Z");
     box.querySelector("[data-word]").textContent = audio.paused ? "Play" : "Pause";
@@ -107,11 +117,19 @@ function start() {
       speed.selectedIndex = (speed.selectedIndex + 1) % speed.options.length;
       audio.playbackRate = Number(speed.value);
     },
+    "next-click": () => {
+      if (!clicks) return;
+      find("click").selectedIndex = (find("click").selectedIndex + 1) % 3;
+      clicks.choose(find("click").value);
+    },
+    "picture-back": () => picture(-1),
+    "picture-on": () => picture(1),
   };
   box.addEventListener("click", (event) => {
     const act = event.target.closest("[data-act]")?.dataset.act;
     if (act in acts) acts[act]();
   });
+  find("click")?.addEventListener("change", (event) => clicks.choose(event.target.value));
   find("speed").addEventListener("change", (event) => (audio.playbackRate = Number(event.target.value)));
   wave.addEventListener("click", (event) => {
     const frame = wave.getBoundingClientRect();
@@ -145,7 +163,7 @@ function start() {
   });
   document.addEventListener("keydown", (event) => {
     if (typing(event)) return;
-    const act = { " ": "play", b: "back", n: "next-bar", l: "loop-bar", w: "slower" }[actionOf(event.key)];
+    const act = { " ": "play", b: "back", n: "next-bar", l: "loop-bar", w: "slower", m: "next-click", ",": "picture-back", ".": "picture-on" }[actionOf(event.key)];
     // On a button the space bar presses it.
     if (!act || (event.key === " " && event.target.closest("button, a, summary, label"))) return;
     event.preventDefault();
