@@ -8,18 +8,28 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
-from django.db.models import Prefetch
+from django.db.models import OuterRef, Subquery
 from django.utils import timezone
 
 from didactor.assignments.models import BEAT_UNITS
-from didactor.core.comparing.over_weeks import Ear, SamePlace, TakeThen, TempoLine, clean_in_words, ear_over, same_places, tempo_lines
-from didactor.core.formats.weeks import draw_categories, draw_minutes, draw_tempi
+from didactor.core.comparing.over_weeks import (
+    Ear,
+    SamePlace,
+    TakeThen,
+    TempoLine,
+    clean_in_words,
+    ear_over,
+    same_places,
+    tempo_lines,
+    thinking_lines,
+)
+from didactor.core.formats.weeks import draw_categories, draw_minutes, draw_tempi, draw_thinking
 from didactor.core.judging.categories import TITLES
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.people.models import Person
 from didactor.practice.models import Attempt
 from didactor.progress.files import as_csv
-from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.models import Analysis, SelfMark, Take, TakeState
 
 #: The newest takes that are looked at, takes in the picture of categories, and weeks in that of minutes.
 TAKES_LOOKED_AT, COLUMNS, WEEKS = 200, 24, 12
@@ -37,6 +47,7 @@ class OverWeeks:
     lines: Sequence[TempoLine]
     tempi: str
     clean: str
+    thinking: str
     categories: str
     same: Sequence[SamePlace]
     ear: Ear | None
@@ -47,7 +58,7 @@ class OverWeeks:
 def over_weeks(person: Person, from_day: date = date.min, to_day: date = date.max) -> OverWeeks:
     """All of it, or from one day to another."""
     takes = [take for take in takes_then(person) if from_day <= take.day <= to_day]
-    lines = tempo_lines(takes)
+    lines, thought = tempo_lines(takes), thinking_lines(takes)
     minutes = [(monday, spent) for monday, spent in minutes_by_week(person) if from_day <= monday <= to_day]
     columns = takes[-COLUMNS:]
     heard = len(columns) > 1 and any(take.categories for take in columns)
@@ -56,6 +67,7 @@ def over_weeks(person: Person, from_day: date = date.min, to_day: date = date.ma
         lines=lines,
         tempi=draw_tempi(lines[:PIECES]) if lines else "",
         clean=clean_in_words(takes),
+        thinking=draw_thinking(thought[:PIECES]) if thought else "",
         categories=draw_categories(columns, TITLES) if heard else "",
         same=same_places(takes)[:8],
         ear=ear_over(takes),
@@ -66,36 +78,50 @@ def over_weeks(person: Person, from_day: date = date.min, to_day: date = date.ma
 
 def takes_then(person: Person) -> list[TakeThen]:
     """What was handed in and could be judged, in order of time."""
-    summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
-    takes = (
+    newest = Analysis.objects.filter(take=OuterRef("pk")).order_by("-pk").values("summary")[:1]
+    rows = (
         Take.objects.filter(task__enrolment__student=person, submission__isnull=False, state=TakeState.ANALYSED)
-        .select_related("task__assignment", "task__passage__revision__piece", "self_review")
-        .prefetch_related(summaries, "self_review__marks")
-        .defer("peaks", "task__passage__revision__prepared", "task__passage__revision__reading")
-        .order_by("-created_at", "-pk")[:TAKES_LOOKED_AT]
+        .order_by("-created_at", "-pk")
+        .annotate(summary=Subquery(newest))
+        .values_list(
+            "pk",
+            "created_at",
+            "task__passage__revision__piece__title",
+            "task__assignment__title",
+            "basis__beat_unit",
+            "basis__targets__tempo_qpm",
+            "basis__targets__stage",
+            "self_review__done_at",
+            "summary",
+            named=True,
+        )[:TAKES_LOOKED_AT]
     )
-    return [_then(take, analysis) for take in reversed(takes) if (analysis := take.latest_analysis) and analysis.summary.get("strip")]
+    heard = [row for row in reversed(rows) if row.summary and row.summary.get("strip")]
+    pins: dict[int, list[tuple[str, str]]] = {}
+    mend = SelfMark.objects.filter(self_review__take__in=[row.pk for row in heard], verdict="mend").exclude(bar="")
+    for take, bar, category in mend.values_list("self_review__take", "bar", "category"):
+        pins.setdefault(take, []).append((bar, category))
+    return [_then(row, pins.get(row.pk, [])) for row in heard]
 
 
-def _then(take: Take, analysis: Analysis) -> TakeThen:
-    summary, unit = analysis.summary, take.basis["beat_unit"]
+def _then(row: Any, pins: Sequence[tuple[str, str]]) -> TakeThen:
+    summary, unit = row.summary, row.basis__beat_unit
     order = {number: k for k, (number, _, _) in enumerate(summary["strip"])}
     played = summary.get("played_qpm")
-    own = getattr(take, "self_review", None)
-    pins = [(m.bar, order[m.bar], m.category) for m in own.marks.all() if m.bar in order and m.verdict == "mend"] if own else []
     return TakeThen(
-        key=take.pk,
-        day=timezone.localtime(take.created_at).date(),
-        piece=take.task.passage.revision.piece.title,
-        title=take.task.assignment.title,
+        key=row.pk,
+        day=timezone.localtime(row.created_at).date(),
+        piece=row.task__passage__revision__piece__title,
+        title=row.task__assignment__title,
         unit=BEAT_UNITS[unit],
         tempo=quarters_to_beats_per_minute(played, unit) if played else None,
-        asked=quarters_to_beats_per_minute(take.basis["targets"]["tempo_qpm"], unit),
+        asked=quarters_to_beats_per_minute(row.basis__targets__tempo_qpm, unit),
         findings=summary.get("findings", 0),
         categories=Counter(summary.get("categories", {})),
         places=[(bar, order[bar], category) for _, category, bar, *_ in summary.get("places", []) if bar in order],
-        pins=pins,
-        marked=own is not None and own.done_at is not None,
+        pins=[(bar, order[bar], category) for bar, category in pins if bar in order],
+        marked=row.self_review__done_at is not None,
+        thinking_s=summary.get("paused_s") if row.basis__targets__stage == "first_reading" else None,
     )
 
 
@@ -119,9 +145,10 @@ def minutes_by_week(person: Person) -> list[tuple[date, float]]:
 
 def takes_csv(takes: Sequence[TakeThen]) -> str:
     """A line a take: day, piece, assignment, tempi, findings in all and by category."""
-    rows: list[Sequence[object]] = [["day", "piece", "assignment", "beat", "asked", "played", "findings", *TITLES]]
+    rows: list[Sequence[object]] = [["day", "piece", "assignment", "beat", "asked", "played", "findings", "thinking_s", *TITLES]]
     for take in takes:
         played = "" if take.tempo is None else f"{take.tempo:.1f}"
+        thinking = "" if take.thinking_s is None else f"{take.thinking_s:.1f}"
         counts = [take.categories.get(slug, 0) for slug in TITLES]
-        rows.append([take.day.isoformat(), take.piece, take.title, take.unit, f"{take.asked:g}", played, take.findings, *counts])
+        rows.append([take.day.isoformat(), take.piece, take.title, take.unit, f"{take.asked:g}", played, take.findings, thinking, *counts])
     return as_csv(rows)

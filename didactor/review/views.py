@@ -5,6 +5,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from didactor.assignments.finding_out import told_of
@@ -156,6 +157,8 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "proposal": None if review.sent_at else proposal_shown(take),
         "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
         "following": following,
+        "following_sound": reverse("takes:sound", args=[following.take_id]) if following and following.take.playback else "",
+        "plays": "heard" in request.GET,
         "quality": result.quality if result else None,
         "beside": beside(take, passage),
         "scale": _scale_for(request, review),
@@ -344,4 +347,9 @@ def send(request: Request, pk: int) -> HttpResponse:
     messages.success(request, f"{'Amended' if 'amend' in request.POST else 'Sent'}: it is with {student}.")
     if "amend" in request.POST:
         return redirect("review:detail", pk=pk)
-    return redirect("review:detail", pk=following.pk) if following and "next" in request.POST else redirect("review:waiting")
+    # The next one plays by itself: one hand stays on the keyboard.
+    return (
+        redirect(f"{reverse('review:detail', args=[following.pk])}?heard")
+        if following and "next" in request.POST
+        else redirect("review:waiting")
+    )

@@ -201,4 +201,4 @@ def next_to_hear(teacher: Person, after: Submission | None = None) -> Submission
     if after is not None and after.pk in order:
         at = order.index(after.pk)
         order = order[at + 1 :] + order[:at]
-    return Submission.objects.get(pk=order[0]) if order else None
+    return Submission.objects.select_related("take").defer("take__peaks").get(pk=order[0]) if order else None

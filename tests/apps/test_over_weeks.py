@@ -50,6 +50,19 @@ class WeeksTests(scenes.OwnFolders, TestCase):
         self.assertContains(self.client.get(self.url), "With two takes of a piece")
         self.assertNotContains(self.client.get(self.url), "takes.csv")
 
+    def test_thinking_time_of_first_readings_alone_from_two_on(self):
+        for weeks_ago, seconds in ((3, 14.0), (2, 5.0), (1, 9.0)):
+            take = self.handed_in(weeks_ago)
+            Analysis.objects.filter(take=take).update(summary=Analysis.objects.get(take=take).summary | {"paused_s": seconds})
+            stage = "at_tempo" if weeks_ago == 1 else "first_reading"
+            Take.objects.filter(pk=take.pk).update(basis=take.basis | {"targets": take.basis["targets"] | {"stage": stage}})
+            if weeks_ago == 3:
+                self.assertNotContains(self.client.get(self.url), "<h2>Thinking time</h2>")
+        page = self.client.get(self.url)
+        self.assertContains(page, "14 s → 5 s")
+        self.assertContains(page, "<td>14 s</td>")
+        self.assertNotContains(page, "<td>9 s</td>")
+
     def test_pictures_and_their_figures(self):
         for weeks_ago in (3, 2, 1):
             self.handed_in(weeks_ago, *([self.wrong("3")] if weeks_ago > 1 else []), qpm=80.0 + weeks_ago)

@@ -22,6 +22,7 @@ class TakeThen:
     """One take that was handed in. ``piece``: what it belongs to; ``tempo``: as played, in beats of its own unit, None where not measured.
 
     ``places`` and ``pins``: bar (as an index into the passage) and category of what was heard, and of what the student marked.
+    ``thinking_s``: seconds of pauses, of a first reading only.
     """
 
     key: int
@@ -36,6 +37,7 @@ class TakeThen:
     places: Sequence[tuple[str, int, str]] = ()
     pins: Sequence[tuple[str, int, str]] = ()
     marked: bool = False
+    thinking_s: float | None = None
 
     @property
     def is_clean(self) -> bool:
@@ -68,6 +70,16 @@ def tempo_lines(takes: Sequence[TakeThen]) -> list[TempoLine]:
             best.append(max(before or 0.0, take.tempo or 0.0) if take.is_clean else before)
         lines.append(TempoLine(piece=piece, unit=unit, takes=own, best=best))
     return sorted(lines, key=lambda line: line.takes[-1].day, reverse=True)
+
+
+def thinking_lines(takes: Sequence[TakeThen]) -> list[tuple[str, list[TakeThen]]]:
+    """First readings by piece, with takes enough for a line, the one that was played last first. ``takes`` in order of time."""
+    pieces: dict[str, list[TakeThen]] = {}
+    for take in takes:
+        if take.thinking_s is not None:
+            pieces.setdefault(take.piece, []).append(take)
+    lines = [(piece, own) for piece, own in pieces.items() if len(own) >= LINE_FROM and any(take.thinking_s for take in own)]
+    return sorted(lines, key=lambda line: line[1][-1].day, reverse=True)
 
 
 def clean_in_words(takes: Sequence[TakeThen]) -> str:

@@ -51,6 +51,7 @@ def summary_of(result: Result) -> dict[str, Any]:
         "played_qpm": result.tempo.played_qpm if result.tempo else None,
         "findings": len(result.findings or ()),
         "facts": _facts(result),
+        "paused_s": round(sum(p.extra_s for p in result.pulse.hesitations), 1) if result.pulse else None,
         "categories": dict(Counter(f.category for f in result.findings or ())),
         "places": [[f.code, f.category, f.bar, f.beat, f.size, f.start_s, f.end_s] for f in result.findings or () if f.bar is not None],
     }

@@ -83,6 +83,26 @@ def draw_tempi(lines: Sequence[TempoLine]) -> str:
     return str(drawing)
 
 
+def draw_thinking(lines: Sequence[tuple[str, Sequence[TakeThen]]]) -> str:
+    """A row for each piece in its first reading: a line through the seconds of pauses of each take."""
+    takes = [take for _, own in lines for take in own]
+    weeks = _Weeks(min(t.day for t in takes), max(t.day for t in takes))
+    drawing = _Drawing(ROW * len(lines) + DATES, "Thinking time of each first reading, by piece; the table below has the same in figures.")
+    for row, (piece, own) in enumerate(lines):
+        top, base = ROW * row + 8, ROW * (row + 1) - 8
+        most = max(take.thinking_s or 0.0 for take in own)
+        points = [(weeks.x(take.day), base - (base - top) * (take.thinking_s or 0.0) / most) for take in own]
+        drawing.name(piece, base - 10)
+        drawing.add("path", d=f"M{LEFT:g},{base:g} H{WIDTH - RIGHT:g}", class_="ground")
+        drawing.add("path", d="M" + " L".join(f"{x:.1f},{y:.1f}" for x, y in points), class_="best")
+        for x, y in points:
+            drawing.add("circle", cx=x, cy=y, r=DOT, class_="with")
+        told = f"{own[0].thinking_s:.0f} s → {own[-1].thinking_s:.0f} s"
+        drawing.add("text", told, x=WIDTH, y=base - 6, class_="figure", text_anchor="end")
+    weeks.write(drawing, ROW * len(lines) + 16)
+    return str(drawing)
+
+
 def draw_categories(takes: Sequence[TakeThen], titles: Mapping[str, str]) -> str:
     """A row for each category that was heard, a column for each take, the dot's area by how often."""
     used = [slug for slug in titles if any(take.categories.get(slug) for take in takes)]

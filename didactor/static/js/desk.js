@@ -130,3 +130,7 @@ document.body.addEventListener("htmx:afterRequest", (event) => {
 window.addEventListener("pagehide", () => {
   if (answer && unkept) navigator.sendBeacon(answer.dataset.answer, new FormData(answer));
 });
+
+// The next take's sound is here before it is asked for; the page has time while this one is heard.
+const { nextSound } = document.querySelector(".desk-foot")?.dataset ?? {};
+if (nextSound) setTimeout(() => fetch(nextSound).then((answer) => answer.blob()).catch(() => {}), 1500);

@@ -5,8 +5,16 @@ import { along } from "./timing.js";
 
 // It is put in its place when it is further off than this; a player is not sought in for less.
 const OFF_S = 0.12;
+// Nearer than this it is level: half a picture.
+const LEVEL_S = 0.015;
 // At rest it shows the very picture.
 const RESTING_OFF_S = 0.01;
+
+// How fast it runs: at the pace of what is heard, and a little faster or slower until it is level with it.
+export function rateFor(pace, off) {
+  const catching = Math.abs(off) < LEVEL_S ? 0 : Math.max(-0.25, Math.min(0.25, off * 2));
+  return Math.min(4, Math.max(0.1, Math.round(50 * pace * (1 + catching)) / 50));
+}
 
 export class Film {
   constructor(box) {
@@ -49,17 +57,20 @@ export class Film {
       this.last = null;
       return void (Math.abs(this.video.currentTime - due) > OFF_S && (this.video.currentTime = due));
     }
+    const off = due - this.video.currentTime;
     if (this.last && now > this.last.now && due > this.last.due) {
       const pace = (due - this.last.due) / (now - this.last.now);
-      if (pace > 0.1 && pace < 4) this.video.playbackRate = Math.round(20 * (0.8 * this.video.playbackRate + 0.2 * pace)) / 20;
+      if (pace > 0.1 && pace < 4) this.pace = 0.9 * (this.pace ?? pace) + 0.1 * pace;
+      this.video.playbackRate = rateFor(this.pace ?? 1, off);
     }
     this.last = { now, due };
-    if (Math.abs(this.video.currentTime - due) > OFF_S) this.video.currentTime = due;
+    if (Math.abs(off) > OFF_S) this.video.currentTime = due;
     if (this.video.paused) this.video.play().catch(() => {});
   }
 
   pause() {
     this.last = null;
+    this.pace = null;
     this.video?.pause();
   }
 }

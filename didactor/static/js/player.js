@@ -170,6 +170,8 @@ function start() {
     acts[act]();
   });
   document.querySelectorAll("svg.score").forEach((svg) => svg.classList.add("listen"));
+  // It may sound already.
+  if (!audio.paused) showState();
 }
 
 function drawWave(wave, data) {
