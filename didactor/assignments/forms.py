@@ -35,6 +35,7 @@ KEPT = (
     "beat_unit",
     "tempo",
     "tempo_to",
+    "fast_tempo",
     "step",
     "before_steps",
     "stage",
@@ -71,6 +72,13 @@ class AssignmentForm(forms.Form):
     beat_unit = forms.ChoiceField(choices=list(BEAT_UNITS.items()))
     tempo = Figure(min_value=TEMPO_LOW, max_value=TEMPO_HIGH)
     tempo_to = Figure(min_value=TEMPO_LOW, max_value=TEMPO_HIGH, required=False, label="up to", help_text="Leave empty for one tempo.")
+    fast_tempo = forms.IntegerField(
+        min_value=int(TEMPO_LOW) + 1,
+        max_value=int(TEMPO_HIGH),
+        required=False,
+        label="Fast tier",
+        help_text="A second tempo for who wants it; the first one passes.",
+    )
     step = forms.ChoiceField(choices=[(s.slug, s.title) for s in goals()], initial="play", required=False, label="What is done")
     before_steps = forms.MultipleChoiceField(
         choices=[(s.slug, s.title) for s in steps_before()],
@@ -164,6 +172,13 @@ class AssignmentForm(forms.Form):
     crossing_bars = forms.CharField(max_length=40, required=False, label="Of bars", help_text="Like 5-12. Empty: all of them.")
     crossing_overnight = forms.BooleanField(required=False, initial=True, label="A count that has begun goes on the next day")
     minutes = forms.IntegerField(min_value=1, max_value=240, required=False, label="Minutes a day")
+    rehearsal_days = forms.IntegerField(
+        min_value=1,
+        max_value=14,
+        required=False,
+        label="Dress rehearsal, days before",
+        help_text="For a final: it opens when the rehearsal is handed in.",
+    )
     place = forms.IntegerField(
         min_value=1, max_value=99, required=False, label="Place on the stand", help_text="1 comes first; empty: by date."
     )
@@ -241,6 +256,8 @@ class AssignmentForm(forms.Form):
         self.clean_crossing(data)
         if data.get("tempo") and data.get("tempo_to") and data["tempo_to"] < data["tempo"]:
             self.add_error("tempo_to", "The upper tempo is below the lower one.")
+        if data.get("fast_tempo") and data.get("tempo") and data["fast_tempo"] <= (data.get("tempo_to") or data["tempo"]):
+            self.add_error("fast_tempo", "The fast tier is above what is asked of all.")
         if data.get("ladder") and data.get("tempo") and data["ladder"][-1] > data["tempo"]:
             self.add_error("ladder", "The ladder goes beyond the target.")
         return data
@@ -300,7 +317,7 @@ class ChangeForm(AssignmentForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for name in ("group", "enrolments", "keep_as"):
+        for name in ("group", "enrolments", "keep_as", "rehearsal_days"):
             del self.fields[name]
 
     def clean(self) -> dict[str, Any]:
@@ -323,6 +340,19 @@ class ExceptionForm(forms.Form):
         if due is not None and due < timezone.now():
             raise forms.ValidationError("This time has already passed. Choose a later one.")
         return due
+
+
+class SeriesAgainForm(forms.Form):
+    """A chain of check-offs for another term, or another group."""
+
+    title = forms.CharField(max_length=120, label="Name of the new series")
+    group = forms.ModelChoiceField(queryset=Group.objects.none(), label="To the group")
+    first_due = forms.DateField(label="The first one is due on", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
+
+    def __init__(self, *args: Any, teacher: Person, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)  # type: ignore[attr-defined]
+        self.fields["first_due"].initial = timezone.localdate() + timedelta(days=7)
 
 
 class WeekNoteForm(forms.Form):

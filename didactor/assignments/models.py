@@ -125,6 +125,7 @@ class Assignment(models.Model):
     beat_unit = models.CharField(max_length=20, choices=list(BEAT_UNITS.items()), default="quarter")
     tempo = models.FloatField(help_text="Beats per minute.")
     tempo_to = models.FloatField(null=True, blank=True)
+    fast_tempo = models.PositiveSmallIntegerField(null=True, blank=True, help_text="A second tier for who wants it; the first one passes.")
     band_percent = models.FloatField()
     step = models.CharField(max_length=10, default="play")
     stage = models.CharField(max_length=20, choices=[(s.slug, s.title) for s in STAGES], default="at_tempo")
@@ -158,6 +159,9 @@ class Assignment(models.Model):
     spoken = models.FileField(upload_to="spoken/%Y/%m/", blank=True)
     leads_to = models.ForeignKey(
         "Task", on_delete=models.SET_NULL, null=True, blank=True, related_name="ways", help_text="The task that it is a way to."
+    )
+    rehearses = models.OneToOneField(
+        "self", on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsal", help_text="The final that it hangs before."
     )
     series = models.ForeignKey(Series, on_delete=models.SET_NULL, null=True, blank=True, related_name="assignments")
     version = models.PositiveIntegerField(default=1)
@@ -325,7 +329,14 @@ class Task(models.Model):
     @property
     def tempi(self) -> list[int]:
         """The tempi at which it can be heard, and recorded where that is free."""
-        return rungs(self.asked_tempo, self.assignment.ladder)
+        fast = {self.fast_tempo} if self.fast_tempo else set()
+        return sorted({*rungs(self.asked_tempo, self.assignment.ladder), *fast})
+
+    @property
+    def fast_tempo(self) -> int | None:
+        """The tempo of the fast tier, which the student may choose; None where there is none, or nothing above what is asked."""
+        fast = self.assignment.fast_tempo
+        return fast if fast and fast > self.asked_tempo else None
 
     @property
     def is_read_at_sight(self) -> bool:
@@ -339,12 +350,24 @@ class Task(models.Model):
 
     @property
     def waits_for(self) -> Task | None:
-        """What has to be passed before this one opens, in a series with an order; None for one that is open."""
+        """What has to be passed before this one opens, in a series with an order, or handed in: the dress rehearsal of a final. None
+        for one that is open.
+        """
+        if self.state not in (TaskState.OPEN, TaskState.IN_WORK):
+            return None
+        rehearsal: Task | None = Task.objects.rehearsal_before(self).first() if self.assignment.stage == "final" else None
+        if rehearsal is not None:
+            return rehearsal
         series = self.assignment.series
-        if series is None or not series.in_order or self.state not in (TaskState.OPEN, TaskState.IN_WORK):
+        if series is None or not series.in_order:
             return None
         earlier: Task | None = Task.objects.not_passed_before(self).first()
         return earlier
+
+    @property
+    def opens_next(self) -> str:
+        """When what waits for this one opens, in words."""
+        return f"This opens when “{self.assignment}” is {'handed in' if self.assignment.rehearses_id else 'passed'}."
 
     @property
     def finds_out(self) -> bool:

@@ -17,8 +17,9 @@ from django.views.decorators.http import require_POST
 
 from didactor.assignments import services
 from didactor.assignments.calendar import calendar_key, calendar_of, new_address, person_of
+from didactor.assignments.chains import give_series_again
 from didactor.assignments.checklists import checklist_for
-from didactor.assignments.forms import KEPT, AssignmentForm, ChangeForm, ExceptionForm, WeekNoteForm, kept_of
+from didactor.assignments.forms import KEPT, AssignmentForm, ChangeForm, ExceptionForm, SeriesAgainForm, WeekNoteForm, kept_of
 from didactor.assignments.models import Assignment, Series, Task, WeekNote
 from didactor.assignments.series import grid_of
 from didactor.core.errors import CoreError, PassageError
@@ -209,9 +210,39 @@ def series(request: Request, pk: int) -> HttpResponse:
         services.set_order(series=found, in_order="in_order" in request.POST)
         messages.success(request, "Each opens when the one before it is passed." if found.in_order else "All of them are open.")
         return redirect("assignments:series", pk=pk)
+    return _series(request, found, SeriesAgainForm(teacher=request.user))
+
+
+def _series(request: Request, found: Series, again: SeriesAgainForm, status: int = 200) -> HttpResponse:
     tasks = Task.objects.select_related("enrolment__student")
-    assignments = found.assignments.order_by("due_at").prefetch_related(Prefetch("tasks", queryset=tasks))
-    return render(request, "assignments/series.html", {"series": found, "grid": grid_of(list(assignments))})
+    assignments = list(found.assignments.order_by("due_at").prefetch_related(Prefetch("tasks", queryset=tasks)))
+    context = {"series": found, "grid": grid_of(assignments), "again": again}
+    return render(request, "assignments/series.html", context, status=status)
+
+
+@teacher_only
+@require_POST
+def series_again(request: Request, pk: int) -> HttpResponse:
+    """The whole chain once more: for another term, or for other students."""
+    found = get_object_or_404(Series.objects.filter(studio=request.user.studio), pk=pk)
+    form = SeriesAgainForm(request.POST, teacher=request.user)
+    if form.is_valid():
+        data = form.cleaned_data
+        try:
+            made, count = give_series_again(
+                series=found,
+                teacher=request.user,
+                title=data["title"],
+                first_due=data["first_due"],
+                enrolments=list(Enrolment.objects.visible_to(request.user).active().filter(group=data["group"])),
+            )
+        except PassageError as error:
+            form.add_error(None, error.message)
+        else:
+            first = date_format(data["first_due"], "j F")
+            messages.success(request, f"“{made}” is given to {data['group']}: {count} check-offs, the first due on {first}.")
+            return redirect("assignments:series", pk=made.pk)
+    return _series(request, found, form, status=422)
 
 
 def calendar(request: Request, key: str) -> HttpResponse:

@@ -3,7 +3,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
-from django.db.models import Q
+from django.db.models import Exists, OuterRef, Q
 from django.db.models.functions import Coalesce
 
 if TYPE_CHECKING:
@@ -72,10 +72,23 @@ class TaskQuerySet(models.QuerySet[Any]):
         before = Q(assignment__due_at__lt=due) | Q(assignment__due_at=due, pk__lt=task.pk)
         return own.filter(before).exclude(state="passed").select_related("assignment").order_by("assignment__due_at", "pk")
 
+    def rehearsal_before(self, task: Task) -> TaskQuerySet:
+        """The dress rehearsal of a student's final, as long as it is not handed in."""
+        own = self.filter(assignment__rehearses=task.assignment_id, enrolment=task.enrolment_id, withdrawn_at=None)
+        return own.filter(state__in=("open", "in_work")).select_related("assignment")
+
+    def _before_a_rehearsal(self) -> set[int]:
+        """Numbers of finals among these tasks whose dress rehearsal is not handed in."""
+        open_ = self.model.objects.filter(
+            assignment__rehearses=OuterRef("assignment"), enrolment=OuterRef("enrolment"), withdrawn_at=None, state__in=("open", "in_work")
+        )
+        finals = self.filter(assignment__stage="final", state__in=("open", "in_work"), withdrawn_at=None)
+        return set(finals.filter(Exists(open_)).values_list("pk", flat=True))
+
     def waiting_in_series(self) -> set[int]:
-        """Numbers of those of these tasks that wait for one before them in a series with an order."""
+        """Numbers of those of these tasks that wait for one before them: in a series with an order, or a final for its rehearsal."""
         tasks = self.filter(assignment__series__in_order=True, withdrawn_at=None).select_related("assignment")
-        waiting, held_up = set(), set()
+        waiting, held_up = self._before_a_rehearsal(), set()
         for task in tasks.order_by("assignment__due_at", "pk"):
             key = (task.enrolment_id, task.assignment.series_id)
             if key in held_up and task.state in ("open", "in_work"):

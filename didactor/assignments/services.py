@@ -97,12 +97,19 @@ def give_to(*, assignment: Assignment, enrolments: Iterable[Enrolment]) -> int:
     have_it = set(locked.tasks.values_list("enrolment_id", flat=True))
     fresh = [enrolment for pk, enrolment in chosen.items() if pk not in have_it]
     _give(locked, fresh, {})
+    rehearsal = Assignment.objects.filter(rehearses=locked).first()
+    if rehearsal is not None:
+        give_to(assignment=rehearsal, enrolments=chosen.values())
     return again + len(fresh)
 
 
 def withdraw(tasks: QuerySet[Task]) -> int:
     """Expect nothing more of these tasks. What was handed in stays, with its answer; ``give_to`` undoes it. Returns how many."""
-    return tasks.filter(withdrawn_at=None).exclude(state=TaskState.PASSED).update(withdrawn_at=timezone.now())
+    whose = tasks.filter(assignment=OuterRef("assignment__rehearses"), enrolment=OuterRef("enrolment"))
+    rehearsals = list(Task.objects.filter(Exists(whose)).values_list("pk", flat=True))
+    count = tasks.filter(withdrawn_at=None).exclude(state=TaskState.PASSED).update(withdrawn_at=timezone.now())
+    Task.objects.filter(pk__in=rehearsals, withdrawn_at=None).exclude(state=TaskState.PASSED).update(withdrawn_at=timezone.now())
+    return count
 
 
 def open_for(enrolment: Enrolment) -> QuerySet[Assignment]:
@@ -209,10 +216,14 @@ def change_assignment(*, assignment: Assignment, teacher: Person, version: int, 
         PassageError: targets that make no sense.
     """
     fields = _fitting(assignment.passage, _with_series(teacher, fields))
+    moved = fields["due_at"] - assignment.due_at if "due_at" in fields else timedelta()
     changed = Assignment.objects.filter(pk=assignment.pk, version=version).update(version=F("version") + 1, **fields)
     if not changed:
         raise Overtaken
     assignment.refresh_from_db()
+    # What hangs before it goes with it.
+    tempi = {name: getattr(assignment, name) for name in ("beat_unit", "tempo", "tempo_to", "fast_tempo")}
+    Assignment.objects.filter(rehearses=assignment).update(due_at=F("due_at") + moved, version=F("version") + 1, **tempi)
     for task in assignment.tasks.select_related("passage__revision__piece", "enrolment", "assignment"):
         _want_models(task)
 
@@ -235,7 +246,7 @@ def _want_models(task: Task) -> None:
     if task.passage.revision.piece.has_notation:
         assignment, asked_qpm = task.assignment, task.targets.tempo_qpm
         begun = to_begin_with(task.asked_tempo, assignment.ladder, []) if task.tempo_is_free else round(task.asked_tempo)
-        tempi = {round(task.asked_tempo), begun}
+        tempi = {round(task.asked_tempo), begun, task.fast_tempo or begun}
         qpm = [beats_to_quarters_per_minute(tempo, assignment.beat_unit) for tempo in sorted(tempi)]
         want_model_sounds(passage=task.passage, instrument=task.enrolment.instrument, tempi_qpm=qpm)
         want_accompaniment(passage=task.passage, tempo_qpm=asked_qpm, count_off=assignment.count_off)
@@ -392,14 +403,17 @@ def frozen_basis(task: Task, step: str = "", own_tempo: float | None = None) -> 
 
     Args:
         step: one on the way; the goal for anything else.
-        own_tempo: the student's own choice, beats per minute; it counts only where the stage leaves it.
+        own_tempo: the student's own choice, beats per minute; it counts only where the stage leaves it, or for the fast tier.
     """
     assignment, passage = task.assignment, task.passage
     chosen = next((s for s in task.steps if s.slug == step), goal(assignment.step))
     targets = replace(task.targets_of_step(chosen), **choices_for(passage))
-    own = own_tempo if task.tempo_is_free else None
+    own = own_tempo if task.tempo_is_free or own_tempo == task.fast_tempo else None
     if own is not None:
-        targets = targets.at_own_tempo(beats_to_quarters_per_minute(own, assignment.beat_unit))
+        own_qpm = beats_to_quarters_per_minute(own, assignment.beat_unit)
+        # The fast tier is a target like the first one; any other choice is within what the stage leaves.
+        fast = own == task.fast_tempo
+        targets = replace(targets, tempo_qpm=own_qpm, tempo_to_qpm=None) if fast else targets.at_own_tempo(own_qpm)
     return {
         "revision_id": passage.revision_id,
         "passage_id": passage.pk,

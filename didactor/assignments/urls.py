@@ -17,6 +17,7 @@ urlpatterns = [
     path("parts/<int:pk>/exception/", planning_views.exception, name="exception"),
     path("parts/<int:pk>/decide/", planning_views.decide_answer, name="decide_answer"),
     path("series/<int:pk>/", planning_views.series, name="series"),
+    path("series/<int:pk>/again/", planning_views.series_again, name="series_again"),
     path("week/<int:pk>/said/", planning_views.note_said, name="note_said"),
     path("week/", planning_views.week_note, name="week_note"),
     path("calendar/", planning_views.calendar_address, name="calendar_address"),

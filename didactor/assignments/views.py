@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from didactor.assignments import services
+from didactor.assignments.chains import hang_rehearsal
 from didactor.assignments.forms import KEPT, AssignmentForm, as_typed, kept_of
 from didactor.assignments.models import Assignment, Series, Task, Template
 from didactor.assignments.parts import chosen_parts, part_rows
@@ -52,6 +53,8 @@ def create(request: Request) -> HttpResponse:
                 fields={**fields, "series": form.cleaned_data["series"]},
                 parts=chosen_parts(passage, chosen, request.POST),
             )
+            if form.cleaned_data["rehearsal_days"] and assignment.stage == "final":
+                hang_rehearsal(final=assignment, days_before=form.cleaned_data["rehearsal_days"])
             if form.cleaned_data["keep_as"].strip():
                 kept = {name: fields[name] for name in KEPT}
                 services.keep_template(teacher=request.user, title=form.cleaned_data["keep_as"], fields=kept)

@@ -11,11 +11,13 @@ from didactor.assignments.models import Assignment, Series, Task, TaskState
 from didactor.people.models import Enrolment, Group
 from didactor.progress.files import as_csv
 from didactor.review.models import Review
+from didactor.takes.best import Best, best_of
 
 #: The newest that are shown.
 COLUMNS = 16
 #: Sign and word of a cell.
 WORDS = {
+    "fast": "passed, in the fast tier",
     "passed": "passed",
     "answered": "answered, once more",
     "handed_in": "handed in",
@@ -28,11 +30,14 @@ WORDS = {
 
 @dataclass(frozen=True, kw_only=True)
 class Grid:
-    """``cells``: by enrolment and assignment; who was not given something has none. ``passed``: by assignment."""
+    """``cells``: by enrolment and assignment; who was not given something has none. ``best``: the same of those with two tiers, the
+    fastest tempo that was carried.
+    """
 
     assignments: Sequence[Assignment]
     enrolments: Sequence[Enrolment]
     cells: Mapping[tuple[int, int], str]
+    best: Mapping[tuple[int, int], float]
     series: Sequence[Series]
     chosen: int | None
 
@@ -41,9 +46,13 @@ class Grid:
         """Each student with a sign and its words for each assignment."""
         found = []
         for enrolment in self.enrolments:
-            signs = [self.cells.get((enrolment.pk, assignment.pk), "") for assignment in self.assignments]
-            found.append((enrolment, [(sign, WORDS.get(sign, "not given")) for sign in signs]))
+            found.append((enrolment, [self._told((enrolment.pk, assignment.pk)) for assignment in self.assignments]))
         return found
+
+    def _told(self, key: tuple[int, int]) -> tuple[str, str]:
+        sign = self.cells.get(key, "")
+        best = f", at {self.best[key]:.0f} at best" if key in self.best else ""
+        return sign, f"{WORDS.get(sign, 'not given')}{best}"
 
     @property
     def feet(self) -> list[tuple[int, int]]:
@@ -51,7 +60,7 @@ class Grid:
         found = []
         for assignment in self.assignments:
             own = [sign for (_, pk), sign in self.cells.items() if pk == assignment.pk and sign != "withdrawn"]
-            found.append((own.count("passed"), len(own)))
+            found.append((own.count("passed") + own.count("fast"), len(own)))
         return found
 
 
@@ -63,17 +72,22 @@ def grid_of(group: Group, series: int | None = None) -> Grid:
     offered = Series.objects.filter(pk__in=given.exclude(series=None).values("series")).order_by("title")
     chosen = given.filter(series=series) if series is not None else given
     assignments = sorted(chosen.order_by("-due_at", "-pk")[:COLUMNS], key=lambda a: (a.due_at, a.pk))
-    tasks = Task.objects.filter(enrolment__in=enrolments, assignment__in=assignments).select_related("assignment")
+    tasks = list(Task.objects.filter(enrolment__in=enrolments, assignment__in=assignments).select_related("assignment"))
+    tiers = [task for task in tasks if task.assignment.fast_tempo]
+    best = best_of(task.pk for task in tiers) if tiers else {}
     return Grid(
         assignments=assignments,
         enrolments=enrolments,
-        cells={(task.enrolment_id, task.assignment_id): _sign(task) for task in tasks},
+        cells={(task.enrolment_id, task.assignment_id): _sign(task, best.get(task.pk)) for task in tasks},
+        best={(task.enrolment_id, task.assignment_id): best[task.pk].tempo for task in tiers if task.pk in best},
         series=list(offered),
         chosen=series,
     )
 
 
-def _sign(task: Task) -> str:
+def _sign(task: Task, best: Best | None) -> str:
+    if task.state == TaskState.PASSED and best is not None and best.fast:
+        return "fast"
     if task.withdrawn_at is not None and task.state != TaskState.PASSED:
         return "withdrawn"
     return "late" if task.is_late else str(task.state)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db.models import Prefetch
 
@@ -10,6 +10,7 @@ from didactor.assignments.models import Task
 from didactor.assignments.querysets import TaskQuerySet
 from didactor.practice.state import Summary
 from didactor.review.models import Review
+from didactor.takes.best import Best, best_of
 from didactor.takes.models import Analysis, Take
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
 
@@ -22,13 +23,14 @@ class TaskRow:
     review: Review | None
     played: str
     practised: Summary | None = None
+    best: Best | None = None
 
 
 def task_rows(tasks: TaskQuerySet, most: int | None = None) -> list[TaskRow]:
     """Tasks (the first ``most`` of them) with their newest take, its bars at a glance, and the teacher's answer if there is one."""
     summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
     takes = Take.objects.select_related("submission__review").prefetch_related(summaries).defer("peaks").order_by("number")
-    rows = []
+    rows: list[TaskRow] = []
     for task in tasks.prefetch_related(Prefetch("takes", queryset=takes))[:most]:
         own = list(task.takes.all())
         submitted = [t for t in own if hasattr(t, "submission")]
@@ -44,4 +46,6 @@ def task_rows(tasks: TaskQuerySet, most: int | None = None) -> list[TaskRow]:
                 played=played_tempo(analysis, take.basis["beat_unit"]) if take else "",
             )
         )
-    return rows
+    tiers = [row.task.pk for row in rows if row.task.fast_tempo]
+    best = best_of(tiers) if tiers else {}
+    return [replace(row, best=best.get(row.task.pk)) for row in rows] if best else rows

@@ -24,6 +24,7 @@ from didactor.people.models import Person
 from didactor.progress.rows import task_rows
 from didactor.review.models import Review
 from didactor.stand.listening_back import laid_beside, pins_answered, rows_of_list
+from didactor.takes.best import best_of
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, remarks_of, thinking_shown
 from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState
 from didactor.takes.permissions import sight_of
@@ -63,6 +64,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "steps": step_entries(task, takes, step),
         "asked_step": step,
         "own_tempo": tempo_proposed(task),
+        "best": best_of([task.pk]).get(task.pk) if task.fast_tempo else None,
         "prepared_s": prepared_s(task),
         "study_open": aids_are_open(task),
         **state,

@@ -51,6 +51,7 @@ def playing_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
             "tempo": tempo_proposed(task),
             "asked": round(task.asked_tempo),
             "free": task.tempo_is_free,
+            "fast": task.fast_tempo,
             "unit": assignment.beat_unit_quarters,
             "countOff": assignment.count_off,
             "model": heard_before and bool(expected.notes),

@@ -42,7 +42,7 @@ def check_may_record(*, student: Person, task: Task, step: str = "") -> None:
         raise TakeRefused("Your teacher has taken this passage back: nothing more is expected here.")
     waits_for = task.waits_for
     if waits_for is not None:
-        raise TakeRefused(f"This opens when “{waits_for.assignment}” is passed.")
+        raise TakeRefused(waits_for.opens_next)
     if task.is_sealed:
         raise TakeRefused("Start the preparation clock first.")
     if student.consent_missing:

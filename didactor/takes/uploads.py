@@ -72,7 +72,8 @@ def _backing(task: Task, text: str) -> dict[str, float] | None:
 
 def own_tempo(task: Task, text: str | None) -> float | None:
     """The student's choice of tempo; None for what is no choice here, or no tempo that the passage is practised at."""
-    return read_number(text, min(task.tempi), max(task.tempi)) if task.tempo_is_free else None
+    chosen = read_number(text, min(task.tempi), max(task.tempi))
+    return chosen if task.tempo_is_free or chosen == task.fast_tempo else None
 
 
 @student_only

@@ -32,9 +32,10 @@ function showTempo() {
   part("[data-slower]").disabled = tempo === data.tempi[0];
   part("[data-faster]").disabled = tempo === data.tempi.at(-1);
   const record = part("[data-act=record]");
-  const asked = data.free ? tempo : data.asked;
+  const chosen = data.free || tempo === data.fast;
+  const asked = chosen ? tempo : data.asked;
   if (record) record.textContent = `Record at ${asked}`;
-  recordWith({ tempo: asked, own: data.free, ...(data.free && data.accompaniment ? { backing: () => sounds.find(asked, { accompaniment: 1 }) } : {}) });
+  recordWith({ tempo: asked, own: chosen, ...(chosen && data.accompaniment ? { backing: () => sounds.find(asked, { accompaniment: 1 }) } : {}) });
 }
 
 const quarterS = () => 60 / (tempo * data.unit);
