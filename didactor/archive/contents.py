@@ -30,6 +30,7 @@ ROWS = {
     "assignments.Series": "studio",
     "assignments.Template": "studio",
     "assignments.WeekNote": "studio",
+    "assignments.Slot": "teacher__studio",
     "assignments.Assignment": "studio",
     "assignments.Task": "assignment__studio",
     "assignments.FoundOut": "task__assignment__studio",

@@ -11,7 +11,7 @@ import icalendar
 from django.core import signing
 from django.db.models import F
 
-from didactor.assignments.models import Assignment, Task, TaskState
+from didactor.assignments.models import Assignment, Slot, Task, TaskState
 from didactor.people.models import Person
 
 SALT = "didactor.calendar"
@@ -50,6 +50,8 @@ def calendar_of(person: Person) -> bytes:
     made.add("x-wr-calname", "Didactor")
     for event in _of_teacher(person) if person.is_teacher else _of_family(person):
         made.add_component(event)
+    for slot in Slot.objects.visible_to(person).to_come().exclude(enrolment=None)[:MOST]:
+        made.add_component(_of_slot(slot, person))
     return bytes(made.to_ical())
 
 
@@ -66,6 +68,18 @@ def _of_teacher(person: Person) -> Iterator[icalendar.Event]:
         yield _event(
             f"assignment-{assignment.pk}", assignment.due_at, assignment.title, f"{come} of {assignment.task_count} have handed in."
         )
+
+
+def _of_slot(slot: Slot, person: Person) -> icalendar.Event:
+    """A time to be heard live that somebody has chosen."""
+    whom = slot.teacher.name if person.is_student else str(slot.enrolment.student) if slot.enrolment else ""
+    event = icalendar.Event()
+    event.add("uid", f"live-{slot.pk}@didactor")
+    event.add("dtstamp", datetime.now(UTC))
+    event.add("dtstart", slot.starts_at.astimezone(UTC))
+    event.add("dtend", slot.ends_at.astimezone(UTC))
+    event.add("summary", f"Heard live: {whom}")
+    return event
 
 
 def _event(uid: str, due_at: datetime, title: str, description: str) -> icalendar.Event:

@@ -355,6 +355,21 @@ class SeriesAgainForm(forms.Form):
         self.fields["first_due"].initial = timezone.localdate() + timedelta(days=7)
 
 
+class SlotForm(forms.Form):
+    """Times to be heard live, one after the other."""
+
+    group = forms.ModelChoiceField(queryset=Group.objects.none(), required=False, empty_label="Everybody", label="For")
+    first = forms.DateTimeField(label="From", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
+    minutes = forms.IntegerField(min_value=5, max_value=180, initial=15, label="Minutes each")
+    count = forms.IntegerField(min_value=1, max_value=24, initial=4, label="How many")
+
+    def __init__(self, *args: Any, teacher: Person, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["group"].queryset = Group.objects.filter(studio=teacher.studio)  # type: ignore[attr-defined]
+        tomorrow = timezone.localtime() + timedelta(days=1)
+        self.fields["first"].initial = tomorrow.replace(hour=16, minute=0, second=0, microsecond=0)
+
+
 class WeekNoteForm(forms.Form):
     group = forms.ModelChoiceField(queryset=Group.objects.none(), required=False, empty_label="Everybody", label="To")
     week = forms.DateField(label="Week of", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.utils import timezone
+from django.utils.formats import date_format
 
 from didactor.assignments.checklists import rows_of
-from didactor.assignments.querysets import AssignmentQuerySet, TaskQuerySet, WeekNoteQuerySet
+from didactor.assignments.querysets import AssignmentQuerySet, SlotQuerySet, TaskQuerySet, WeekNoteQuerySet
 from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import Targets
 from didactor.core.planning.tempi import rungs
@@ -105,6 +106,29 @@ class WeekNote(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["studio", "group", "monday"], name="one_note_per_group_and_week", nulls_distinct=False)
         ]
+
+
+class Slot(models.Model):
+    """A time at which a teacher can be played to live; ``group`` None: for everybody. ``enrolment``: who has chosen it."""
+
+    teacher = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="slots")
+    group = models.ForeignKey(Group, on_delete=models.CASCADE, null=True, blank=True, related_name="slots")
+    starts_at = models.DateTimeField()
+    minutes = models.PositiveSmallIntegerField()
+    enrolment = models.ForeignKey(Enrolment, on_delete=models.SET_NULL, null=True, blank=True, related_name="slots")
+
+    objects = SlotQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["starts_at"]
+        constraints = [models.UniqueConstraint(fields=["teacher", "starts_at"], name="one_time_once")]
+
+    def __str__(self) -> str:
+        return f"{date_format(timezone.localtime(self.starts_at), 'D j M, H:i')}, {self.minutes} minutes"
+
+    @property
+    def ends_at(self) -> datetime:
+        return self.starts_at + timedelta(minutes=self.minutes)
 
 
 class Assignment(models.Model):

@@ -1,10 +1,12 @@
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
-from django.db.models import Exists, OuterRef, Q
+from django.db.models import Exists, ExpressionWrapper, F, OuterRef, Q
 from django.db.models.functions import Coalesce
+from django.utils import timezone
 
 if TYPE_CHECKING:
     from didactor.assignments.models import Task
@@ -112,3 +114,24 @@ class WeekNoteQuerySet(models.QuerySet[Any]):
         if person.is_teacher:
             return own
         return own.filter(Q(group=None) | Q(group__enrolments__student=person) | Q(group__enrolments__student__guardians=person)).distinct()
+
+
+class SlotQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> SlotQuerySet:
+        """A teacher's own; a family those that are free for one of theirs, and those that they chose."""
+        if not person.is_authenticated:
+            return self.none()
+        if person.is_teacher:
+            return self.filter(teacher=person)
+        own = Q(enrolment__student=person) | Q(enrolment__student__guardians=person)
+        group = Q(group=None) | Q(group__enrolments__student=person) | Q(group__enrolments__student__guardians=person)
+        return self.filter(own | (Q(enrolment=None, teacher__studio=person.studio) & group)).distinct()
+
+    def to_come(self) -> SlotQuerySet:
+        return self.filter(starts_at__gt=timezone.now()).select_related("teacher", "group", "enrolment__student")
+
+    def meeting(self, teacher: Person, begin: datetime, end: datetime) -> SlotQuerySet:
+        """A teacher's times that lie, in part or whole, between two moments."""
+        length = ExpressionWrapper(F("minutes") * timedelta(minutes=1), output_field=models.DurationField())
+        until = ExpressionWrapper(F("starts_at") + length, output_field=models.DateTimeField())
+        return self.filter(teacher=teacher, starts_at__lt=end).annotate(until=until).filter(until__gt=begin)

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from didactor.assignments import planning_views, views
+from didactor.assignments import planning_views, slot_views, views
 
 app_name = "assignments"
 urlpatterns = [
@@ -18,6 +18,9 @@ urlpatterns = [
     path("parts/<int:pk>/decide/", planning_views.decide_answer, name="decide_answer"),
     path("series/<int:pk>/", planning_views.series, name="series"),
     path("series/<int:pk>/again/", planning_views.series_again, name="series_again"),
+    path("times/", slot_views.index, name="slots"),
+    path("times/<int:pk>/withdraw/", slot_views.withdraw, name="withdraw_slot"),
+    path("times/<int:pk>/choose/", slot_views.choose, name="choose_slot"),
     path("week/<int:pk>/said/", planning_views.note_said, name="note_said"),
     path("week/", planning_views.week_note, name="week_note"),
     path("calendar/", planning_views.calendar_address, name="calendar_address"),

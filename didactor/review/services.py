@@ -60,7 +60,9 @@ class Draft:
 def open_review(*, submission: Submission, teacher: Person) -> Review:
     """The draft of an answer, with the findings as proposals. Opened again it is the same draft."""
     review, made = Review.objects.select_for_update().get_or_create(submission=submission, defaults={"teacher": teacher})
-    if made:
+    # What was heard live may be recorded, and heard by the ear, when it is marked already.
+    late = submission.take.heard_live and review.sent_at is None and not review.marks.filter(origin=Origin.HEARD).exists()
+    if made or late:
         analysis = submission.take.latest_analysis
         findings = (analysis.heard.findings if analysis else None) or ()
         Mark.objects.bulk_create(_proposal(review, finding) for finding in findings)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from datetime import timedelta
-from typing import IO, cast
+from typing import IO, Any, cast
 
 from django.contrib import messages
 from django.core.cache import cache
@@ -19,7 +19,7 @@ from django_htmx.http import HttpResponseStopPolling
 from didactor.assignments import finding_out
 from didactor.assignments.cards import printed_cards
 from didactor.assignments.checklists import OWN
-from didactor.assignments.models import Task, WeekNote
+from didactor.assignments.models import Slot, Task, WeekNote
 from didactor.assignments.services import answer_question, tick_step
 from didactor.assignments.services import open_sealed as open_the_seal
 from didactor.assignments.studying import LAYERS, study_sheet
@@ -48,6 +48,8 @@ from didactor.web.ranges import ranged_file
 
 #: What is passed or withdrawn, on the stand.
 OVER_SHOWN = 8
+#: Times to be heard live that are looked through.
+SLOTS_SHOWN = 60
 
 
 @family
@@ -67,11 +69,22 @@ def index(request: Request) -> HttpResponse:
         }
         for person in people
     ]
+    times = list(Slot.objects.visible_to(request.user).to_come()[:SLOTS_SHOWN])
+    for stand in stands:
+        stand["times"] = _times(times, stand["student"])
     today = timezone.localdate()
     monday = today - timedelta(days=today.weekday())
     notes = WeekNote.objects.visible_to(request.user).filter(monday=monday).select_related("group", "written_by")
     context = {"stands": stands, "notes": notes, "waiting": mine.waiting_in_series(), "over_shown": shown}
     return render(request, "stand/index.html", context)
+
+
+def _times(times: list[Slot], person: Person) -> dict[str, Any]:
+    """When one student is heard live, and what is free for them; nothing where nobody offers a time."""
+    enrolments = list(person.enrolments.active())
+    own = next((slot for slot in times if slot.enrolment_id in {e.pk for e in enrolments}), None)
+    free = [(slot, e) for slot in times if slot.enrolment_id is None for e in enrolments[:1] if slot.group_id in (None, e.group_id)]
+    return {"own": own, "free": free} if own or free else {}
 
 
 @family

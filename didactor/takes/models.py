@@ -51,6 +51,7 @@ class TakeState(models.TextChoices):
     ANALYSED = "analysed", "Heard"
     UNUSABLE = "unusable", "Nothing to judge in it"
     FAILED = "failed", "Could not be heard"
+    LIVE = "live", "Heard live"
 
 
 class Take(models.Model):
@@ -60,7 +61,7 @@ class Take(models.Model):
 
     task = models.ForeignKey(Task, on_delete=models.PROTECT, related_name="takes")
     number = models.PositiveIntegerField()
-    original = models.FileField(max_length=200)
+    original = models.FileField(max_length=200, blank=True)
     filename = models.CharField(max_length=255)
     size = models.BigIntegerField()
     sha256 = models.CharField(max_length=64)
@@ -70,6 +71,7 @@ class Take(models.Model):
     state = models.CharField(max_length=10, choices=TakeState.choices, default=TakeState.STORED)
     step = models.CharField(max_length=20, blank=True)
     counted = models.BooleanField(default=False)
+    heard_live = models.BooleanField(default=False, help_text="The teacher was there; a recording of it may be missing.")
     trouble = models.CharField(max_length=300, blank=True)
     playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)
     has_picture = models.BooleanField(null=True)
@@ -93,7 +95,7 @@ class Take(models.Model):
         constraints = [models.UniqueConstraint(fields=["task", "number"], name="take_number_once_per_task")]
 
     def __str__(self) -> str:
-        return f"Take {self.number}"
+        return "Heard live" if self.heard_live else f"Take {self.number}"
 
     @property
     def lacks_picture(self) -> bool:
@@ -102,7 +104,7 @@ class Take(models.Model):
 
     @property
     def is_settled(self) -> bool:
-        return self.state in (TakeState.ANALYSED, TakeState.UNUSABLE, TakeState.FAILED)
+        return self.state in (TakeState.ANALYSED, TakeState.UNUSABLE, TakeState.FAILED, TakeState.LIVE)
 
     @property
     def is_submitted(self) -> bool:

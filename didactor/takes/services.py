@@ -234,7 +234,7 @@ def receive_take(
     take = Take.objects.create(
         task=task,
         number=takes_used(task) + 1,
-        original=_store(source, digest),
+        original=store(source, digest),
         filename=filename[:255],
         size=size,
         sha256=digest,
@@ -255,7 +255,7 @@ def _turn(task: Task) -> int:
     return -(of_studio + OWN_WEIGHT * of_student)
 
 
-def _store(source: IO[bytes], digest: str) -> str:
+def store(source: IO[bytes], digest: str) -> str:
     """Copy into the media folder by content hash; written beside first, so that a half-copied file never has its name."""
     name = f"takes/{digest[:2]}/{digest}"
     target = Path(settings.MEDIA_ROOT) / name
@@ -295,7 +295,7 @@ def erase_take(take: Take) -> None:
     Upload.objects.filter(take=take).delete()
     Submission.objects.filter(take=take).delete()
     take.delete()
-    shared = Take.objects.filter(original=original).exists()
+    shared = not original or Take.objects.filter(original=original).exists()
 
     def remove_files() -> None:
         if not shared:

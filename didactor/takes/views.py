@@ -36,6 +36,8 @@ def picture(request: Request, pk: int) -> HttpResponseBase:
 def original(request: Request, pk: int) -> HttpResponseBase:
     """The recording as it came, byte for byte."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
+    if not take.original:
+        raise Http404
     response = ranged_file(request, take.original, "application/octet-stream")
     response["Content-Disposition"] = f'attachment; filename="take-{take.pk}.{_extension(take.filename)}"'
     return response

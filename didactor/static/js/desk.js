@@ -5,7 +5,17 @@ import { noteAt } from "./timeline.js";
 
 const fields = (name) => document.querySelector(`[data-remark] [name="${name}"]`);
 
+// While somebody plays in the room, a touch is a mark at once: there is no time to write.
+const live = document.querySelector("[data-live]");
+function markAtOnce(bar, noteId) {
+  const chosen = live.querySelector("input:checked");
+  const token = document.querySelector("#answer [name=csrfmiddlewaretoken]").value;
+  const values = { bar, note_id: noteId, category: chosen.value, text: `${chosen.dataset.title}.`, csrfmiddlewaretoken: token };
+  window.htmx.ajax("POST", live.dataset.live, { target: "#marks", values });
+}
+
 function pin(bar, noteId) {
+  if (live) return markAtOnce(bar, noteId);
   if (!fields("bar")) return;
   fields("bar").value = bar;
   fields("note_id").value = noteId;

@@ -6,6 +6,8 @@ import { clock } from "./timeline.js";
 const KINDS = { sound: ["audio/webm;codecs=opus", "audio/webm", "audio/mp4"], film: ["video/webm;codecs=vp8,opus", "video/webm", "video/mp4"] };
 // Longer remarks are not heard to their end.
 const LONGEST_S = 180;
+// A lesson's passage is longer than a remark.
+const LONGEST_LIVE_S = 1200;
 
 export const suffixOf = (mime) => (mime.includes("mp4") ? "mp4" : "webm");
 
@@ -54,7 +56,7 @@ async function begin(box, kind) {
   const ticking = setInterval(() => {
     const spent = (Date.now() - begun) / 1000;
     words.textContent = clock(spent);
-    if (spent > LONGEST_S) end();
+    if (spent > (box.closest("[data-live]") ? LONGEST_LIVE_S : LONGEST_S)) end();
   }, 250);
   running = { recorder, stream, ticking, live };
   show(box, "running");

@@ -15,7 +15,7 @@ class Command(BaseCommand):
     help = "Hear takes again that failed or were heard by an older engine."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        wanted = Take.objects.exclude(analyses__engine_version=engine_version()).exclude(state=TakeState.UNUSABLE)
+        wanted = Take.objects.exclude(analyses__engine_version=engine_version()).exclude(state__in=(TakeState.UNUSABLE, TakeState.LIVE))
         for take in wanted:
             analyse_take.defer(take_id=take.pk)
         self.stdout.write(f"{len(wanted)} takes are queued.")
