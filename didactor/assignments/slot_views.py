@@ -55,7 +55,9 @@ def choose(request: Request, pk: int) -> HttpResponse:
             slots.give_back(found)
             messages.success(request, "The time is free again.")
         return redirect("home")
-    enrolment = get_object_or_404(own, pk=read_id(request.POST.get("enrolment")) or 0)
+    # Who has one instrument need not say for which.
+    chosen = read_id(request.POST.get("enrolment")) or (own[0].pk if own.count() == 1 else 0)
+    enrolment = get_object_or_404(own, pk=chosen)
     if found.group_id not in (None, enrolment.group_id):
         messages.error(request, "This time is for another group.")
         return redirect("home")

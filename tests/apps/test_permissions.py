@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import uuid
-from datetime import date
+from datetime import date, timedelta
 
 from django.core.files.base import ContentFile
 from django.test import TestCase
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
+from django.utils import timezone
 
-from didactor.assignments.models import Series, WeekNote
+from didactor.assignments.models import Series, Slot, WeekNote
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
 from didactor.library.models import ModelSound, Reference, ReferenceSound
@@ -164,6 +165,13 @@ EXPECTED: dict[str, set[str]] = {
     "review:detail": TEACHER,
     "review:add_remark": TEACHER,
     "review:said": TEACHER,
+    "review:hear_live": TEACHER,
+    "review:live_recording": set(),
+    "review:drop_live": set(),
+    "assignments:slots": {"teacher", "stranger"},
+    "assignments:withdraw_slot": TEACHER,
+    # She comes first and has it then; see test_heard_live.
+    "assignments:choose_slot": {"ylva"},
     "assignments:series_again": TEACHER,
     "review:at_once": {"teacher", "stranger"},
     "assignments:note_said": {"teacher", "ylva", "ossian", "guardian"},
@@ -225,6 +233,8 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.note = WeekNote.objects.create(
             studio=scene.teacher.studio, monday=date(2026, 9, 7), written_by=scene.teacher, said=ContentFile(b"x" * 100, name="x.m4a")
         )
+        begin = timezone.now() + timedelta(days=1)
+        cls.slots = [Slot.objects.create(teacher=scene.teacher, starts_at=begin + timedelta(hours=k), minutes=15) for k in (0, 1)]
         cls.reference = Reference.objects.create(
             passage=scene.passage, title="As I play it", kind="sound", file=ContentFile(b"x" * 100, name="x.mp4"), created_by=scene.teacher
         )
@@ -291,6 +301,11 @@ class EveryAddressScene(scenes.OwnFolders):
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
             "takes:download": [cls.take.pk, "figures"],
             "review:said": [cls.said.pk],
+            "review:hear_live": [scene.task.pk],
+            "review:live_recording": [cls.submission.pk],
+            "review:drop_live": [cls.submission.pk],
+            "assignments:withdraw_slot": [cls.slots[0].pk],
+            "assignments:choose_slot": [cls.slots[1].pk],
             "assignments:note_said": [cls.note.pk],
             "review:decide_mark": [cls.submission.pk, cls.review.marks.first().pk],
             **{f"takes:{n}": [cls.take.pk] for n in ("sound", "picture", "original")},
@@ -338,6 +353,11 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "submit",
             "add_remark",
             "at_once",
+            "hear_live",
+            "live_recording",
+            "drop_live",
+            "withdraw_slot",
+            "choose_slot",
             "series_again",
             "keep_all",
             "decide_mark",
