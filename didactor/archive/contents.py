@@ -58,6 +58,7 @@ LEFT_OUT = {
     "library.Engraving": "drawn again",
     "library.ModelSound": "rendered again",
     "library.ReferenceSound": "stretched again",
+    "takes.Together": "put together again",
     "takes.Upload": "recordings on their way in",
 }
 

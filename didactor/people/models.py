@@ -125,10 +125,13 @@ class Enrolment(models.Model):
 class ConsentKind(models.TextChoices):
     SOUND = "sound", "Sound recordings"
     PICTURE = "picture", "Pictures and films"
+    TOGETHER = "together", "Heard together with others"
 
 
 class Consent(models.Model):
-    """A guardian's consent to recordings of a minor, as given: by whom, in which words, when; withdrawn, not deleted."""
+    """Consent to recordings, as given: by whom, in which words, when; withdrawn, not deleted. To sound and pictures of a minor a guardian
+    gives it; to be heard together with others everybody is asked.
+    """
 
     student = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="consents")
     kind = models.CharField(max_length=10, choices=ConsentKind.choices, default=ConsentKind.SOUND)

@@ -27,6 +27,14 @@ PICTURE_WORDING = (
 )
 
 
+TOGETHER_WORDING = (
+    "Together: I agree that this student’s takes may be put together with those of their group into one recording, which the teacher and "
+    "the students in it can hear. Who does not agree is left out of it. I can withdraw this at any time; recordings that they are in "
+    "cannot be heard any more then."
+)
+WORDINGS = {ConsentKind.SOUND: CONSENT_WORDING, ConsentKind.PICTURE: PICTURE_WORDING, ConsentKind.TOGETHER: TOGETHER_WORDING}
+
+
 def hash_code(code: str) -> str:
     """A code as typed (any case, spaces and dashes) to what is kept of it. Codes are random and long, so no salt is needed."""
     plain = re.sub(r"[^a-z0-9]", "", code.lower())
@@ -119,13 +127,13 @@ def add_guardian(*, student: Person, name: str) -> Person:
 
 
 def record_consent(*, student: Person, given_by: str, recorded_by: Person, kind: str = ConsentKind.SOUND) -> Consent:
-    """Record that a guardian agreed to sound or to pictures, in the words that they read."""
-    wording = PICTURE_WORDING if kind == ConsentKind.PICTURE else CONSENT_WORDING
+    """Record that somebody agreed to sound, to pictures, or to be heard together with others, in the words that they read."""
+    wording = WORDINGS[ConsentKind(kind)]
     return Consent.objects.create(student=student, kind=kind, given_by=given_by.strip(), wording=wording, recorded_by=recorded_by)
 
 
 def withdraw_consent(*, student: Person, kind: str = "") -> None:
-    """Consent to one kind, or to both, ends now; nothing more of it can be recorded until it is given again."""
+    """Consent to one kind, or to all, ends now; nothing more of it can be recorded until it is given again."""
     given = Consent.objects.filter(student=student, withdrawn_at=None)
     (given.filter(kind=kind) if kind else given).update(withdrawn_at=timezone.now())
 

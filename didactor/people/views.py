@@ -267,8 +267,10 @@ def _student_page(request: Request, person: Person) -> dict[str, Any]:
         "person": person,
         "group_names": Group.objects.filter(studio=person.studio).values_list("name", flat=True),
         "kinds": [
-            (kind, title, person.consents.filter(kind=kind, withdrawn_at=None).first(), wording)
-            for (kind, title), wording in zip(ConsentKind.choices, (services.CONSENT_WORDING, services.PICTURE_WORDING), strict=True)
+            (kind, title, person.consents.filter(kind=kind, withdrawn_at=None).first(), services.WORDINGS[ConsentKind(kind)])
+            for kind, title in ConsentKind.choices
+            # Who is of age is asked for one kind alone.
+            if person.is_minor or kind == ConsentKind.TOGETHER
         ],
     }
 
@@ -295,7 +297,10 @@ def withdraw_consent(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     kind = request.POST.get("kind", "")
     services.withdraw_consent(student=person, kind=kind if kind in ConsentKind.values else "")
-    messages.success(request, "Consent is withdrawn. Nothing more of it can be recorded until it is given again.")
+    if kind == ConsentKind.TOGETHER:
+        messages.success(request, "Consent is withdrawn: recordings of all together that they are in cannot be heard any more.")
+    else:
+        messages.success(request, "Consent is withdrawn. Nothing more of it can be recorded until it is given again.")
     return redirect("people:student", pk=pk)
 
 

@@ -6,13 +6,17 @@ from dataclasses import replace
 from datetime import timedelta
 
 from django.contrib import messages
+from django.db.models import Count
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
+from django.views.decorators.http import require_POST
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import open_for, parts_written
 from didactor.core.errors import CoreError
+from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.notation import expectation_of_passage
@@ -31,10 +35,14 @@ from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
 from didactor.progress.sheets import answer_sheet, term_sheet
 from didactor.review.services import ReviewRefused
-from didactor.takes.models import Take
+from didactor.takes.bands import TogetherRefused, agreed_among, begin_together, take_away
+from didactor.takes.jobs import put_takes_together
+from didactor.takes.models import Take, Together
 from didactor.takes.permissions import sight_of
-from didactor.web.numbers import read_id
+from didactor.web.numbers import read_id, read_number
 
+#: Recordings of all together on a class sheet.
+TOGETHER_SHOWN = 6
 #: Passages on a student's page; the rest is one touch away.
 PASSAGES_SHOWN = 40
 #: What a term report shows without dates.
@@ -71,7 +79,44 @@ def class_sheet(request: Request, pk: int) -> HttpResponse:
     if request.method == "POST":
         return _said_to_all(request, found, sheet)
     faults = [{"common": one, "place": one.place(beat), "says": one.says(beat)} for one in sheet.common]
-    return render(request, "progress/sheet.html", {"assignment": found, "sheet": sheet, "faults": faults, "reel": sheets.sounds_of(sheet)})
+    made = Together.objects.visible_to(request.user)
+    context = {
+        "assignment": found,
+        "sheet": sheet,
+        "faults": faults,
+        "reel": sheets.sounds_of(sheet),
+        "together": list(made.filter(assignment=found).annotate(count=Count("takes"))[:TOGETHER_SHOWN]),
+        "agreed": agreed_among({row.student.pk for row in sheet.rows}),
+    }
+    return render(request, "progress/sheet.html", context)
+
+
+@teacher_only
+@require_POST
+def make_together(request: Request, pk: int) -> HttpResponse:
+    """Put the ticked takes together into one recording."""
+    found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
+    tempo = read_number(request.POST.get("tempo", ""), TEMPO_LOW, TEMPO_HIGH)
+    chosen = [number for number in map(read_id, request.POST.getlist("take")) if number is not None]
+    try:
+        if tempo is None:
+            raise TogetherRefused(f"Write the tempo as a number between {TEMPO_LOW:g} and {TEMPO_HIGH:g}.")
+        made = begin_together(assignment=found, teacher=request.user, takes=chosen, tempo=tempo)
+        put_takes_together.defer(together_id=made.pk)
+        messages.success(request, "They are being put together; it takes a few seconds a take.")
+    except TogetherRefused as error:
+        messages.error(request, str(error))
+    return redirect(f"{reverse('class_sheet', args=[pk])}#together")
+
+
+@teacher_only
+@require_POST
+def drop_together(request: Request, pk: int) -> HttpResponse:
+    """One such recording is gone."""
+    made = get_object_or_404(Together.objects.filter(assignment__studio=request.user.studio), pk=pk)
+    take_away(made)
+    messages.success(request, "It is gone.")
+    return redirect(f"{reverse('class_sheet', args=[made.assignment_id])}#together")
 
 
 def _said_to_all(request: Request, found: Assignment, sheet: sheets.Sheet) -> HttpResponse:

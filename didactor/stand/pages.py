@@ -20,13 +20,14 @@ from didactor.library.desk import has_additions, numbered_remarks, pinned_drawin
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import ModelSound
 from didactor.library.sounds import accompaniment_of, enters_s
-from didactor.people.models import Person
+from didactor.people.models import ConsentKind, Person
+from didactor.people.services import WORDINGS
 from didactor.progress.rows import task_rows
 from didactor.review.models import Review
 from didactor.stand.listening_back import laid_beside, pins_answered, rows_of_list
 from didactor.takes.best import best_of
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, remarks_of, thinking_shown
-from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState
+from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState, Together
 from didactor.takes.permissions import sight_of
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
@@ -41,6 +42,21 @@ def accompaniment_data(task: Task) -> dict[str, Any] | None:
         return None
     url = reverse("library:model_sound", args=[sound.pk])
     return {"sound": sound.pk, "url": url, "leadS": enters_s(sound), "intro": sound.intro_bars}
+
+
+def may_agree(student: Person, person: Person) -> bool:
+    """Who decides whether a student is heard together with others: themselves when of age, else a guardian."""
+    return person.is_guardian if student.is_minor else person == student
+
+
+def together_of(task: Task, person: Person) -> dict[str, Any]:
+    """Where a group plays the same: whether this student agrees to be heard together with the others, and the newest such recording."""
+    if task.assignment.own_grade or task.assignment.is_listening or task.assignment.tasks.count() < 2:
+        return {}
+    agreed, made = task.student.has_consent(ConsentKind.TOGETHER), None
+    if agreed:
+        made = Together.objects.visible_to(person).filter(assignment=task.assignment, takes__task=task).exclude(sound="").first()
+    return {"agreed": agreed, "may": may_agree(task.student, person), "made": made, "wording": WORDINGS[ConsentKind.TOGETHER]}
 
 
 def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
@@ -66,6 +82,7 @@ def task_page(task: Task, person: Person, step: str = "") -> dict[str, Any]:
         "own_tempo": tempo_proposed(task),
         "best": best_of([task.pk]).get(task.pk) if task.fast_tempo else None,
         "prepared_s": prepared_s(task),
+        "together": together_of(task, person),
         "study_open": aids_are_open(task),
         **state,
         "crossing": crossing_settings(task) is not None,

@@ -18,6 +18,7 @@ urlpatterns = [
     path("<int:pk>/pair/<int:which>/", views.pair_sound, name="pair_sound"),
     path("<int:pk>/tick/", views.tick, name="tick"),
     path("<int:pk>/answer/", views.answer, name="answer"),
+    path("<int:pk>/together/", views.agree, name="agree"),
     path("<int:pk>/reply/", views.reply_sound, name="reply_sound"),
     path("<int:pk>/send/", views.upload_file, name="upload_file"),
     path("<int:pk>/cards/", views.cards, name="cards"),

@@ -32,12 +32,13 @@ from didactor.core.score.study.finding_out import Answers
 from didactor.core.score.study.reading_aids import NAMINGS
 from didactor.core.sound.spoken_names import say_words
 from didactor.library.desk import road_map_of
-from didactor.people.models import Person
+from didactor.people.models import ConsentKind, Person
 from didactor.people.permissions import anybody, family, student_only
 from didactor.people.requests import Request
+from didactor.people.services import record_consent, withdraw_consent
 from didactor.progress.rows import task_rows
 from didactor.stand.beside import beside_page, heard_takes, opened_pair, pair_page, shuffled
-from didactor.stand.pages import aids_are_open, finding_page, take_page, task_page
+from didactor.stand.pages import aids_are_open, finding_page, may_agree, take_page, task_page
 from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_data
 from didactor.takes import services
 from didactor.takes.models import Take
@@ -102,6 +103,22 @@ def task(request: Request, pk: int) -> HttpResponse:
 def _task(request: Request, pk: int) -> Task:
     """A task of the student's own."""
     return get_object_or_404(Task.objects.filter(enrolment__student=request.user).for_lists(), pk=pk)
+
+
+@family
+@require_POST
+def agree(request: Request, pk: int) -> HttpResponse:
+    """To be heard together with the others of the group, or not any more: by who is of age, else by a guardian."""
+    found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
+    if not may_agree(found.student, request.user):
+        messages.error(request, "A guardian decides this.")
+    elif "not" in request.POST:
+        withdraw_consent(student=found.student, kind=ConsentKind.TOGETHER)
+        messages.success(request, "Left out from now on; what it was in cannot be heard any more.")
+    elif not found.student.has_consent(ConsentKind.TOGETHER):
+        record_consent(student=found.student, given_by=request.user.name, recorded_by=request.user, kind=ConsentKind.TOGETHER)
+        messages.success(request, "Thank you: your teacher may put it together with the others.")
+    return redirect("task", pk=pk)
 
 
 @anybody

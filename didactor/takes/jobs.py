@@ -12,8 +12,9 @@ from procrastinate.jobs import Status
 from didactor.core.engine import engine_version
 from didactor.core.errors import CoreError, PassageError, SandboxError
 from didactor.people.sent_once import forget_sent_forms
+from didactor.takes.bands import put_together
 from didactor.takes.hearing import hear_take, settle
-from didactor.takes.models import Take, TakeState
+from didactor.takes.models import Take, TakeState, Together
 from didactor.takes.upkeep import discard_stale_uploads, sweep_files
 
 logger = logging.getLogger(__name__)
@@ -46,6 +47,18 @@ def analyse_take(take_id: int) -> None:
         logger.exception("take %s could not be analysed", take_id)
         settle(take, TakeState.FAILED, trouble=UNKNOWN_TROUBLE)
         raise
+
+
+@app.task(queue="default", priority=5)
+def put_takes_together(together_id: int) -> None:
+    """Make one recording of several takes. May run twice: the second run finds it made."""
+    made = Together.objects.select_related("assignment").filter(pk=together_id).first()
+    if made is None or made.is_settled:
+        return
+    try:
+        put_together(made)
+    except CoreError as error:
+        Together.objects.filter(pk=made.pk, sound="").update(trouble=error.message[:300])
 
 
 @app.periodic(cron="* * * * * */5")

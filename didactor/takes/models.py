@@ -10,14 +10,14 @@ from django.conf import settings
 from django.db import models
 
 from didactor.assignments.checklists import OWN
-from didactor.assignments.models import BEAT_UNITS, Task
+from didactor.assignments.models import BEAT_UNITS, Assignment, Task
 from didactor.core.formats.result import Result, read_result
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import Targets
 from didactor.core.steps import Step, on_the_way
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.people.models import Person
-from didactor.takes.querysets import AnalysisQuerySet, SubmissionQuerySet, TakeQuerySet
+from didactor.takes.querysets import AnalysisQuerySet, SubmissionQuerySet, TakeQuerySet, TogetherQuerySet
 
 CATEGORY_CHOICES = list(TITLES.items())
 
@@ -167,6 +167,27 @@ class Take(models.Model):
     @property
     def is_answered(self) -> bool:
         return self.is_submitted and self.submission.answered_at is not None
+
+
+class Together(models.Model):
+    """Takes of one assignment as one recording of the whole band. ``tempo``: beats per minute of the assignment's unit."""
+
+    assignment = models.ForeignKey(Assignment, on_delete=models.CASCADE, related_name="together")
+    made_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
+    tempo = models.FloatField()
+    takes = models.ManyToManyField(Take, related_name="together")
+    sound = models.FileField(upload_to="together/%Y/%m/", blank=True)
+    trouble = models.CharField(max_length=300, blank=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = TogetherQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created_at"]
+
+    @property
+    def is_settled(self) -> bool:
+        return bool(self.sound or self.trouble)
 
 
 class Analysis(models.Model):

@@ -3,7 +3,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
-from django.db.models import Case, Q, When
+from django.db.models import Case, Exists, OuterRef, Q, When
+
+from didactor.people.models import Consent, ConsentKind
 
 if TYPE_CHECKING:
     from didactor.people.models import Person
@@ -63,3 +65,22 @@ class SubmissionQuerySet(models.QuerySet[Any]):
             .prefetch_related("take__analyses", "take__self_review__marks")
             .defer("take__task__assignment__passage__revision__prepared")
         )
+
+
+class TogetherQuerySet(models.QuerySet[Any]):
+    def visible_to(self, person: Person) -> TogetherQuerySet:
+        """A teacher's studio; a family those that one of theirs is in. Only as long as all in it agree to it."""
+        if not person.is_authenticated:
+            return self.none()
+        agreed = self.allowed()
+        if person.is_teacher:
+            return agreed.filter(assignment__studio=person.studio)
+        whose = Q(takes__task__enrolment__student=person) | Q(takes__task__enrolment__student__guardians=person)
+        return agreed.filter(whose).distinct()
+
+    def allowed(self) -> TogetherQuerySet:
+        """Those in which everybody agrees to be heard together with others."""
+        agreed = Consent.objects.filter(student=OuterRef("task__enrolment__student"), kind=ConsentKind.TOGETHER, withdrawn_at=None)
+        take = self.model._meta.get_field("takes").related_model
+        without = take.objects.filter(together=OuterRef("pk")).exclude(Exists(agreed))
+        return self.exclude(Exists(without))

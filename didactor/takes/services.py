@@ -22,7 +22,7 @@ from didactor.core.sound.recording import MAX_FILE_BYTES
 from didactor.library.drawings import forget
 from didactor.people.models import Person
 from didactor.takes.jobs import analyse_take
-from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Upload
+from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Together, Upload
 
 #: Recordings on their way at one time.
 MOST_UNFINISHED = 6
@@ -293,6 +293,10 @@ def erase_take(take: Take) -> None:
     original, copies = take.original.name, [name for name in (take.playback.name, take.picture.name) if name]
     drawn = [f"heard:{pk}" for pk in take.analyses.values_list("pk", flat=True)]
     Upload.objects.filter(take=take).delete()
+    # What it was put together with others into has its sound in it.
+    for made in Together.objects.filter(takes=take):
+        copies += [str(made.sound.name)] if made.sound else []
+        made.delete()
     Submission.objects.filter(take=take).delete()
     take.delete()
     shared = not original or Take.objects.filter(original=original).exists()

@@ -9,7 +9,7 @@ from didactor.core.errors import CoreError
 from didactor.people.permissions import anybody
 from didactor.people.requests import Request
 from didactor.takes import evidence
-from didactor.takes.models import Take
+from didactor.takes.models import Take, Together
 from didactor.takes.permissions import sight_of
 from didactor.web.ranges import ranged_file
 
@@ -21,6 +21,13 @@ def sound(request: Request, pk: int) -> HttpResponseBase:
     if not take.playback:
         return HttpResponse(status=404)
     return ranged_file(request, take.playback, "audio/mp4")
+
+
+@anybody
+def together(request: Request, pk: int) -> HttpResponseBase:
+    """All together, for the teacher and those who are in it."""
+    made = get_object_or_404(Together.objects.visible_to(request.user).exclude(sound=""), pk=pk)
+    return ranged_file(request, made.sound, "audio/mpeg")
 
 
 @anybody

@@ -14,9 +14,11 @@ from didactor.assignments.models import Series, Slot, WeekNote
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
 from didactor.library.models import ModelSound, Reference, ReferenceSound
+from didactor.people.services import record_consent
 from didactor.practice.models import Attempt
 from didactor.review.models import Mark
 from didactor.review.services import open_review
+from didactor.takes.models import Together
 from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
 
@@ -165,6 +167,10 @@ EXPECTED: dict[str, set[str]] = {
     "review:detail": TEACHER,
     "review:add_remark": TEACHER,
     "review:said": TEACHER,
+    "takes:together": BOTH,
+    "progress:make_together": TEACHER,
+    "progress:drop_together": TEACHER,
+    "stand:agree": {"ylva"},
     "review:hear_live": TEACHER,
     "review:live_recording": set(),
     "review:drop_live": set(),
@@ -235,6 +241,13 @@ class EveryAddressScene(scenes.OwnFolders):
         )
         begin = timezone.now() + timedelta(days=1)
         cls.slots = [Slot.objects.create(teacher=scene.teacher, starts_at=begin + timedelta(hours=k), minutes=15) for k in (0, 1)]
+        record_consent(student=scene.ylva.student, given_by="Ylva", recorded_by=scene.teacher, kind="together")
+        cls.together = []
+        for _ in range(2):
+            made = Together.objects.create(assignment=scene.assignment, made_by=scene.teacher, tempo=92.0)
+            made.sound.save("x.mp3", ContentFile(b"x" * 100))
+            made.takes.set([cls.take])
+            cls.together.append(made)
         cls.reference = Reference.objects.create(
             passage=scene.passage, title="As I play it", kind="sound", file=ContentFile(b"x" * 100, name="x.mp4"), created_by=scene.teacher
         )
@@ -301,6 +314,10 @@ class EveryAddressScene(scenes.OwnFolders):
             **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
             "takes:download": [cls.take.pk, "figures"],
             "review:said": [cls.said.pk],
+            "takes:together": [cls.together[0].pk],
+            "progress:make_together": [scene.assignment.pk],
+            "progress:drop_together": [cls.together[1].pk],
+            "stand:agree": [scene.task.pk],
             "review:hear_live": [scene.task.pk],
             "review:live_recording": [cls.submission.pk],
             "review:drop_live": [cls.submission.pk],
@@ -353,6 +370,9 @@ class EveryAddressTests(EveryAddressScene, TestCase):
             "submit",
             "add_remark",
             "at_once",
+            "make_together",
+            "drop_together",
+            "agree",
             "hear_live",
             "live_recording",
             "drop_live",

@@ -25,8 +25,7 @@ def stretched(samples: npt.NDArray[np.float32], rate_hz: int, ratio: float) -> n
     """
     if abs(ratio - 1.0) < 1e-3:
         return samples
-    if shutil.which("rubberband") is None:
-        raise CoreError("sound.no_stretcher", "The program rubberband is not installed. Run bin/start or bin/test once; they install it.")
+    stretcher_missing()
     with tempfile.TemporaryDirectory() as folder:
         given, made = Path(folder) / "given.wav", Path(folder) / "made.wav"
         wavfile.write(given, rate_hz, np.round(np.clip(samples, -1, 1) * 32767).astype(np.int16))
@@ -37,3 +36,9 @@ def stretched(samples: npt.NDArray[np.float32], rate_hz: int, ratio: float) -> n
             timeout=LONGEST_RUN_S,
         )
         return read_wave(made.read_bytes())[1]
+
+
+def stretcher_missing() -> None:
+    """Raises ``CoreError`` where the program is not installed."""
+    if shutil.which("rubberband") is None:
+        raise CoreError("sound.no_stretcher", "The program rubberband is not installed. Run bin/start or bin/test once; they install it.")
