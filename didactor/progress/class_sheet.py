@@ -66,7 +66,7 @@ class Sheet:
 
 def submissions_of(assignment: Assignment) -> list[Submission]:
     """The newest that each student handed in, by family of instrument and name."""
-    heard = Prefetch("take__analyses", queryset=Analysis.objects.defer("result", "parameters"))
+    heard = Prefetch("take__analyses", queryset=Analysis.objects.defer("result", "parameters", "tone"))
     found = (
         Submission.objects.filter(take__task__assignment=assignment)
         .select_related("take__task__enrolment__student", "review")

@@ -33,6 +33,7 @@ from didactor.takes.causes import likely_causes
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, thinking_shown
 from didactor.takes.models import Submission, Take
 from didactor.takes.strips import played_tempo, strip_of
+from didactor.takes.tone import tone_told
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
 
@@ -132,6 +133,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "review": review,
         "marks": _marks(review, result),
         "causes": likely_causes(take, result),
+        "tone": tone_told(take, handed_in=True),
         "take": take,
         "strange": strange_in(take) if take.same_as_id else "",
         "task": take.task,

@@ -31,6 +31,7 @@ from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState, Togethe
 from didactor.takes.permissions import sight_of
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
+from didactor.takes.tone import tone_told
 
 
 def accompaniment_data(task: Task) -> dict[str, Any] | None:
@@ -262,6 +263,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "answers_on_the_whole": OnTheWhole.choices,
         "laid": laid_beside(take, own, opened_result),
         "gain": gain_since_first(take) if opened_result is not None else "",
+        "tone": tone_told(take, handed_in=person.is_teacher) if opened_result is not None and sight.figures else [],
         "thinking": thinking_shown(take) if opened_result is not None else None,
         "answered_pins": pins_answered(take, opened_result),
         "must_be_heard": assignment.to_the_end and take.heard_through_at is None and not take.on_the_way,

@@ -12,11 +12,13 @@ from django.db.models import F
 
 from didactor.assignments.models import Task
 from didactor.core.formats.glance import moments_of, summary_of
+from didactor.core.formats.plain import to_plain
 from didactor.core.judging.targets import Targets
 from didactor.core.sound.backing import Backing
 from didactor.core.sound.level import loudness_lufs
 from didactor.core.sound.picture import open_picture
 from didactor.core.sound.recording import RATE_HZ, PlaybackCopy, open_recording, open_with_copy
+from didactor.core.tone.measure import tone_of
 from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
 from didactor.library.sounds import enters_s
@@ -58,6 +60,7 @@ def hear_take(take: Take) -> None:
             "result": result.to_json(),
             "summary": {**summary_of(result), "causes": [[c.code, c.title, c.says] for c in likely_causes(take, result)]},
             "moments": moments_of(result),
+            "tone": to_plain(tone) if (tone := tone_of(recording.samples, result, expectation)) else None,
             "seconds": time.monotonic() - started,
         },
     )

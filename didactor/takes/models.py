@@ -203,6 +203,7 @@ class Analysis(models.Model):
     result = models.JSONField()
     summary = models.JSONField(default=dict)
     moments = models.JSONField(default=list)
+    tone = models.JSONField(null=True, help_text="What was measured of its tone; see core/tone.")
     seconds = models.FloatField()
     created_at = models.DateTimeField(auto_now_add=True)
 

@@ -39,7 +39,7 @@ class TakeQuerySet(models.QuerySet[Any]):
 class AnalysisQuerySet(models.QuerySet[Any]):
     def summaries(self) -> AnalysisQuerySet:
         """What lists show, without the whole of what was heard."""
-        return self.defer("result", "parameters", "moments")
+        return self.defer("result", "parameters", "moments", "tone")
 
 
 class SubmissionQuerySet(models.QuerySet[Any]):

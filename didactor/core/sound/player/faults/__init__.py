@@ -24,6 +24,7 @@ Places: ``note`` (index in performed order) or ``bar`` (printed number, first pa
     filled                         held through the rest that follows
     flat                           no difference between loud and soft, no accents
     covered       velocity         the upper of two staves softer by so much (MIDI velocity), the lower louder by a third of it
+    voicing       velocity         the highest note of each chord of one hand softer by so much
     hand          ms, staff        one staff's notes late (early < 0)
     uneven        percent          first halves of beats take that share of the beat (50 is even), from ``bar`` to ``to_bar``
     tempo         factor           the whole take, faster (> 1) or slower
@@ -53,6 +54,7 @@ _APPLY: dict[str, Callable[[Notes, Fault, Expectation], Notes]] = {
     "tuning_drift": of_notes.tuning_drift,
     "flat": of_notes.flat,
     "covered": of_notes.covered,
+    "voicing": of_notes.voicing,
     "cut": of_notes.cut,
     "filled": of_notes.filled,
     "uneven": of_time.uneven,

@@ -90,3 +90,12 @@ def flat(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
 def covered(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
     softer = int(fault.get("velocity", 32))
     return [replace(n, velocity=int(np.clip(n.velocity + (softer // 3 if n.staff > 1 else -softer), 20, 120))) for n in notes]
+
+
+def voicing(notes: Notes, fault: Fault, expectation: Expectation) -> Notes:
+    softer = int(fault.get("velocity", 16))
+    chords: dict[tuple[int, float], list[int]] = {}
+    for k, note in enumerate(notes):
+        chords.setdefault((note.staff, round(note.quarters, 6)), []).append(k)
+    tops = {max(own, key=lambda k: notes[k].midi) for own in chords.values() if len(own) > 1}
+    return [replace(n, velocity=int(np.clip(n.velocity - softer, 15, 120))) if k in tops else n for k, n in enumerate(notes)]

@@ -1,0 +1,134 @@
+"""What one take's tone is beside another's of the same passage, in words: only what is plainly more than chance, and nothing in doubt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from didactor.core.tone.measure import Balance, LongNote, Tone
+
+#: From so many notes on, of which this share go the same way.
+FEWEST, SHARE = 2, 0.75
+#: How much has to lie between the takes, in the median: level a second, its wobble, cents a second, noise.
+SWELLS_DB, WOBBLES_DB, MOVES_CENTS, NOISE_DB = 3.0, 1.2, 10.0, 6.0
+#: Noise that is not so far above the room's own is the room's.
+ABOVE_ROOM_DB = 8.0
+#: The first note is weak, beside the next ones; and so much weaker than it was in the other take.
+WEAK_DB, WEAKER_DB = -6.0, -4.0
+#: The balance of chords: from so many on, from so much, and so far outside what they scatter by.
+CHORDS, VOICED_DB, STANDARD_ERRORS = 8, 3.0, 3.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remark:
+    """``says`` in words; ``start_s`` and ``end_s`` where it can be heard best."""
+
+    code: str
+    says: str
+    start_s: float
+    end_s: float
+    bars: tuple[str, ...] = ()
+
+
+def compare(own: Tone, other: Tone, name: str) -> list[Remark]:
+    """What is different in ``own``, in words that name the other take (“take 2”)."""
+    return [*_first(own, other, name), *_long_notes(own, other, name), *_voicing(own, other, name)]
+
+
+def _first(own: Tone, other: Tone | None, name: str) -> list[Remark]:
+    if own.first_db is None or own.first_s is None or own.first_db > WEAK_DB:
+        return []
+    if other is None or other.first_db is None or own.first_db - other.first_db > WEAKER_DB:
+        return []
+    says = f"The first note is {-own.first_db:.0f} dB weaker than the next ones; in {name} it was {_weaker(other.first_db)}."
+    return [Remark(code="tone.first", says=says, start_s=own.first_s, end_s=own.first_s + 2.0)]
+
+
+def _weaker(db: float) -> str:
+    return "as strong as they" if db > -1.5 else f"{-db:.0f} dB weaker"
+
+
+Value = Callable[[LongNote], float | None]
+
+
+def _long_notes(own: Tone, other: Tone, name: str) -> list[Remark]:
+    before = {(n.id, n.pass_): n for n in other.long}
+    pairs = [(note, before[note.id, note.pass_]) for note in own.long if (note.id, note.pass_) in before]
+    found = []
+    for code, value, least, says in (
+        ("tone.swells", lambda n: n.slope_db, SWELLS_DB, "Long notes {way} by {size:.0f} dB a second more than in {name}"),
+        ("tone.wavers", lambda n: n.wobble_db, WOBBLES_DB, "The level of long notes wavers more than in {name}"),
+        ("tone.moves", lambda n: n.slope_cents, MOVES_CENTS, "Long notes {moves} by {size:.0f} cents a second more than in {name}"),
+        ("tone.noise", _noise_above(own), NOISE_DB, "There is {size:.0f} dB more noise in long notes than in {name}"),
+    ):
+        told = _told(pairs, value, least, one_sided=code in ("tone.wavers", "tone.noise"))
+        if told is None:
+            continue
+        size, worst = told
+        words = {"way": "swell" if size > 0 else "fade", "moves": "rise" if size > 0 else "sink", "size": abs(size), "name": name}
+        bars = tuple(dict.fromkeys(note.bar for note in worst))
+        where = f" (bar{'s' if len(bars) > 1 else ''} {', '.join(bars)})."
+        found.append(Remark(code=code, says=says.format(**words) + where, start_s=worst[0].start_s, end_s=worst[0].end_s, bars=bars))
+    return found
+
+
+def _noise_above(own: Tone) -> Value:
+    """Noise of a note, where it is plainly more than what the room has anyway."""
+
+    def value(note: LongNote) -> float | None:
+        if note.noise_db is None:
+            return None
+        mine = any(note is n for n in own.long)
+        return None if mine and note.level_db + note.noise_db - own.background_db < ABOVE_ROOM_DB else note.noise_db
+
+    return value
+
+
+def _told(pairs: Sequence[tuple[LongNote, LongNote]], value: Value, least: float, one_sided: bool) -> tuple[float, list[LongNote]] | None:
+    """The median difference, and the notes that show it most; None where it is small, rare or not one way."""
+    rows = [(a - b, note) for note, before in pairs if (a := value(note)) is not None and (b := value(before)) is not None]
+    if len(rows) < FEWEST:
+        return None
+    middle = float(np.median([d for d, _ in rows]))
+    way = 1.0 if middle > 0 else -1.0
+    if abs(middle) < least or (one_sided and middle < 0):
+        return None
+    if sum(d * way > least / 2 for d, _ in rows) < SHARE * len(rows):
+        return None
+    return middle, [note for _, note in sorted(rows, key=lambda row: -row[0] * way)][:4]
+
+
+def _voicing(own: Tone, other: Tone, name: str) -> list[Remark]:
+    before = {(c.id, c.pass_): c for c in other.chords}
+    rows: list[tuple[float, Balance]] = [(c.upper_db - before[c.id, c.pass_].upper_db, c) for c in own.chords if (c.id, c.pass_) in before]
+    if len(rows) < CHORDS:
+        return []
+    apart = np.array([d for d, _ in rows])
+    middle = float(np.median(apart))
+    scatter = 1.4826 * float(np.median(np.abs(apart - middle)))
+    if abs(middle) < max(VOICED_DB, STANDARD_ERRORS * 1.25 * scatter / np.sqrt(len(rows))):
+        return []
+    worst = min(rows, key=lambda row: row[0]) if middle < 0 else max(rows, key=lambda row: row[0])
+    way = "less" if middle < 0 else "more"
+    says = f"The upper notes of chords sound {abs(middle):.0f} dB {way} against the lower ones than in {name}."
+    at = worst[1].at_s
+    return [Remark(code="tone.voicing", says=says, start_s=at, end_s=at + 1.0, bars=(worst[1].bar,))]
+
+
+def facts(own: Tone) -> list[Remark]:
+    """What a take shows by itself, without any judgement: breaths and the weight of first beats."""
+    found = []
+    inside = [b for b in own.breaths if b.in_slur]
+    if own.breaths:
+        bars = ", ".join(dict.fromkeys(b.bar for b in own.breaths))
+        slurred = f"; {len(inside)} within a slur" if inside else ""
+        first = (inside or list(own.breaths))[0]
+        says = f"Breaths, or gaps like them, before notes in bar{'s' if ', ' in bars else ''} {bars}{slurred}."
+        found.append(Remark(code="tone.breaths", says=says, start_s=max(0.0, first.at_s - 1.0), end_s=first.at_s + 1.0))
+    if own.downbeat_db is not None and abs(own.downbeat_db) >= 1.0:
+        way = "stronger" if own.downbeat_db > 0 else "weaker"
+        says = f"First beats are {abs(own.downbeat_db):.0f} dB {way} than the others."
+        found.append(Remark(code="tone.downbeats", says=says, start_s=0.0, end_s=0.0))
+    return found
