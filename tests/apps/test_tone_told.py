@@ -59,6 +59,7 @@ class ToneToldTests(scenes.OwnFolders, TestCase):
         self.assertEqual(tone_told(Take.objects.get(pk=self.takes[0].pk), handed_in=False), [])
 
     def test_on_the_desk_with_a_remark_made_of_it_and_on_the_student_s_page(self):
+        self.measured(2, findings=5)
         submit_take(take=self.measured(0))
         Task.objects.filter(pk=self.scene.task.pk).update(state="answered")
         second = self.measured(1, slope_db=6.0)
