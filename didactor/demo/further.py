@@ -17,7 +17,11 @@ from didactor.demo.scenario import BAND, EXERCISES, STUDIO
 from didactor.demo.takes import record
 from didactor.library.models import Piece
 from didactor.library.services import cut_passage
-from didactor.people.models import Enrolment, Person, Role
+from didactor.people.models import ConsentKind, Enrolment, Person, Role
+from didactor.people.services import record_consent
+from didactor.takes.bands import TogetherRefused, begin_together
+from didactor.takes.jobs import put_takes_together
+from didactor.takes.models import Take
 
 
 def load_further(say: Callable[[str], object]) -> None:
@@ -31,10 +35,27 @@ def load_further(say: Callable[[str], object]) -> None:
         if task is not None and not task.takes.filter(submission__isnull=False).exists():
             record(teacher, task, take, days_ago=0.5)
             say(f"    {name}: {title}")
+    _together(teacher, title)
     for past in HISTORY:
         if not Assignment.objects.filter(studio=teacher.studio, title=past.title).exists():
             _weeks_ago(teacher, past)
             say(f"    {past.name}: {past.title}")
+
+
+def _together(teacher: Person, title: str) -> None:
+    """The band agrees to be heard together, and is."""
+    assignment = Assignment.objects.filter(title=title, studio=teacher.studio).first()
+    if assignment is None or assignment.together.exists():
+        return
+    takes = Take.objects.filter(task__assignment=assignment, submission__isnull=False).select_related("task__enrolment__student")
+    for take in takes:
+        if not take.task.student.has_consent(ConsentKind.TOGETHER):
+            record_consent(student=take.task.student, given_by=take.task.student.name, recorded_by=teacher, kind=ConsentKind.TOGETHER)
+    try:
+        made = begin_together(assignment=assignment, teacher=teacher, takes=[take.pk for take in takes], tempo=assignment.tempo)
+    except TogetherRefused:
+        return
+    put_takes_together(together_id=made.pk)
 
 
 def _weeks_ago(teacher: Person, past: DemoPast) -> None:

@@ -24,7 +24,9 @@ def _shelf() -> FileSystemStorage:
 
 def leave(task: Task, demo: DemoTake) -> None:
     """Keep the sound that the page will put on its device."""
-    _shelf().save(FILENAME.format(task.pk), ContentFile(play(task, demo)))
+    name = FILENAME.format(task.pk)
+    _shelf().delete(name)
+    _shelf().save(name, ContentFile(play(task, demo)))
 
 
 def _left(request: Request) -> Task:

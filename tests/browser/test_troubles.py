@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
+import tempfile
 from pathlib import Path
 from unittest import mock
 
-from django.conf import settings
 from playwright.sync_api import Dialog, Page, expect
 
-from didactor.demo.left import FILENAME, leave
+from didactor.demo.left import leave
 from didactor.demo.scenario import DemoTake
 from didactor.takes import services
 from didactor.takes.models import Take
@@ -56,8 +56,8 @@ class RecordingTroubleTests(BrowserTestCase):
         self.assertEqual(Take.objects.count(), 1)
 
     def test_what_the_demo_leaves_on_a_device_waits_once_and_is_sent_when_asked(self):
+        self.enterContext(self.settings(STATE=Path(self.enterContext(tempfile.TemporaryDirectory()))))
         leave(self.scene.task, DemoTake())
-        self.addCleanup(lambda: (Path(settings.STATE) / FILENAME.format(self.scene.task.pk)).unlink())
         page = self.page(self.scene.ylva.student, PHONE)
         for said in ("It lies there now.", "It lies there already."):
             page.goto(self.at("/demo/left/"))

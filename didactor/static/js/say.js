@@ -77,7 +77,7 @@ function made(box, blob, mime) {
   files.items.add(new File([blob], `said.${suffixOf(mime)}`, { type: mime.split(";")[0] }));
   box.querySelector("input[type=file]").files = files.files;
   box.querySelector("[data-say-heard]").src = URL.createObjectURL(blob);
-  box.querySelector("[data-say-words]").textContent = "Hear it, then add it.";
+  box.querySelector("[data-say-words]").textContent = "Hear it first.";
   show(box, "made");
 }
 
