@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from playwright.sync_api import Page, expect
 
-from didactor.assignments.models import Assignment
-from didactor.review.models import Review
-from didactor.takes.models import Take
+from didactor.assignments.models import Assignment, Task
+from didactor.review.models import Mark, Review
+from didactor.takes.jobs import analyse_take
+from didactor.takes.models import Submission, Take
 from didactor.takes.services import submit_take
 from tests import scene as scenes
 from tests.browser.base import DESK, PHONE, BrowserTestCase
+from tests.music import wav
 
 
 class ListeningDeskTests(BrowserTestCase):
@@ -123,6 +125,53 @@ class ListeningDeskTests(BrowserTestCase):
         page.keyboard.press("r")
         expect(page.get_by_label("Bar", exact=True)).not_to_have_value("")
         expect(page.get_by_label("Remark", exact=True)).to_be_focused()
+
+    def test_a_remark_is_said_on_the_spot_heard_and_added(self):
+        page = self.opened(*self.wrong(0.0))
+        page.get_by_label("Bar", exact=True).fill("6")
+        page.get_by_role("button", name="Say it").click()
+        expect(page.locator("[data-say-words]")).to_have_text("0:01", timeout=20_000)
+        page.get_by_role("button", name="That is it").click()
+        expect(page.get_by_label("What you said", exact=True)).to_be_visible()
+        page.get_by_role("button", name="Add", exact=True).click()
+        expect(page.get_by_label("What you said to it")).to_have_count(1)
+        mark = Mark.objects.get(origin="teacher")
+        self.assertEqual((mark.text, mark.bar), ("A remark, said.", "6"))
+        # What was recorded may be thrown away before it is added.
+        page.get_by_role("button", name="Say it").click()
+        expect(page.locator("[data-say-words]")).to_have_text("0:01", timeout=20_000)
+        page.get_by_role("button", name="That is it").click()
+        page.get_by_role("button", name="Not this").click()
+        expect(page.get_by_role("button", name="Say it")).to_be_visible()
+
+    def test_the_next_take_plays_by_itself_after_send_and_next(self):
+        other = scenes.recorded_by(self.scene.task, wav(seed=21))
+        Task.objects.filter(pk=self.scene.task.pk).update(state="open")
+        analyse_take(take_id=other.pk)
+        Submission.objects.create(take=other)
+        page = self.opened()
+        page.keyboard.press("a")
+        expect(page.get_by_label("Passed")).to_be_checked()
+        Task.objects.filter(pk=self.scene.task.pk).update(state="handed_in")
+        page.keyboard.press("s")
+        page.wait_for_url("**/desk/*/?heard")
+        page.wait_for_function("() => document.querySelector('[data-player] audio').currentTime > 0.2")
+        expect(page.get_by_role("button", name="Pause", exact=True)).to_be_visible()
+
+    def test_heard_live_a_touch_is_a_mark_and_what_is_decided_is_found_by_the_student(self):
+        page = self.page(self.scene.teacher)
+        page.goto(self.at(f"/students/{self.scene.ylva.student_id}/passages/"))
+        page.get_by_role("button", name="hear it live").click()
+        page.locator(".live").get_by_text("Rhythm and pulse").click()
+        page.locator("svg.score:visible rect.bar").nth(5).click(force=True)
+        expect(page.locator("#marks li.kept")).to_have_count(1)
+        expect(page.locator("#marks")).to_contain_text("Rhythm and pulse.")
+        page.get_by_text("Once more", exact=True).click()
+        page.get_by_role("button", name="Send", exact=True).click()
+        page.wait_for_url("**/desk/")
+        student = self.page(self.scene.ylva.student, PHONE)
+        student.goto(self.at("/stand/"))
+        expect(student.get_by_text("Once more")).to_be_visible()
 
     def test_on_a_phone_nothing_is_cut_off(self):
         page = self.opened(*self.wrong(0.0), size=PHONE)
