@@ -47,14 +47,14 @@ KEY_S = 0.4
 FAULTS = [{"kind": "wrong", "bar": bar, "beat": beat, "semitones": 2} for bar, beat in (("2", 0.0), ("6", 0.0), ("7", 2.0))]
 #: When the sound of the page begins, counted from when a key was pressed on the page before.
 SOUNDS = """() => new Promise((resolve) => {
-  const audio = document.querySelector("[data-player] audio");
+  const audio = document.querySelector("[data-take-sound]");
   const now = () => resolve(performance.timeOrigin + performance.now());
   if (!audio.paused && audio.currentTime > 0) return now();
   const look = () => (!audio.paused && audio.currentTime > 0 ? now() : requestAnimationFrame(look));
   look();
 })"""
 WATCH = """() => {
-  const audio = document.querySelector("[data-player] audio");
+  const audio = document.querySelector("[data-take-sound]");
   const { delay, duration, films } = JSON.parse(document.getElementById("player-data").textContent);
   window.seen = [];
   const look = () => {
@@ -69,7 +69,7 @@ WATCH = """() => {
 }"""
 #: From a click on a place to its sound.
 PLACE = """(button) => new Promise((resolve) => {
-  const audio = document.querySelector("[data-player] audio");
+  const audio = document.querySelector("[data-take-sound]");
   audio.pause();
   const begun = performance.now();
   audio.addEventListener("playing", () => resolve(performance.now() - begun), { once: true });
@@ -145,10 +145,16 @@ def _sign_in(page: Page, server: Server, scene: scenes.Scene) -> None:
     page.get_by_role("link", name="Begin").click()
 
 
+def _play(page: Page) -> None:
+    """Press the key when the page can hear it."""
+    expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible(timeout=20_000)
+    page.keyboard.press("Space")
+
+
 def _walk(page: Page, count: int) -> dict[str, list[Any]]:
     """Hear, mark and send one take after the other."""
     found: dict[str, list[Any]] = {"keys": [], "next_ms": [], "place_ms": [], "line_ms": [], "beside": []}
-    page.keyboard.press("Space")
+    _play(page)
     pressed = 1
     for number in range(count):
         page.evaluate(SOUNDS)
@@ -202,7 +208,7 @@ def _film(page: Page, server: Server, scene: scenes.Scene) -> list[float]:
     submit_take(take=Take.objects.get(pk=take.pk))
     submission = Submission.objects.get(take=take)
     page.goto(f"http://127.0.0.1:{server.port}/desk/{submission.pk}/")
-    page.keyboard.press("Space")
+    _play(page)
     page.evaluate(SOUNDS)
     page.wait_for_timeout(1500)
     page.evaluate(WATCH)

@@ -271,7 +271,7 @@ class _Copies:
         )
         Take.objects.filter(pk__in=[t.pk for t in takes]).update(created_at=now + due)
         heard = {"engine_version": analysis.engine_version, "parameters": {}, "seconds": 1}
-        heard |= {"result": analysis.result, "summary": analysis.summary, "moments": analysis.moments}
+        heard |= {"result": analysis.result, "summary": analysis.summary, "moments": analysis.moments, "tone": analysis.tone}
         Analysis.objects.bulk_create([Analysis(take=t, **heard) for t in takes])
         SelfReview.objects.bulk_create([SelfReview(take=t, work_on="bar 6", done_at=now) for t in takes])
         submissions = Submission.objects.bulk_create([Submission(take=t, answered_at=None if waits else now) for t in takes])

@@ -44,7 +44,7 @@ from didactor.web.numbers import read_id, read_number
 #: Recordings of all together on a class sheet.
 TOGETHER_SHOWN = 6
 #: Passages on a student's page; the rest is one touch away.
-PASSAGES_SHOWN = 40
+PASSAGES_SHOWN = 24
 #: What a term report shows without dates.
 TERM = timedelta(days=120)
 

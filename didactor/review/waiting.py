@@ -19,7 +19,7 @@ from didactor.takes.querysets import SubmissionQuerySet
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
 
 #: One sitting's worth; the rest moves up as takes are answered.
-SHOWN = 40
+SHOWN = 30
 #: What was answered last.
 ANSWERED = 8
 _DUE = ("take__task__assignment__due_at", "take__task__assignment")

@@ -63,7 +63,7 @@ class SubmissionQuerySet(models.QuerySet[Any]):
         return (
             self.select_related("take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review")
             .prefetch_related("take__analyses", "take__self_review__marks")
-            .defer("take__task__assignment__passage__revision__prepared")
+            .defer("take__task__assignment__passage__revision__prepared", "take__task__assignment__passage__revision__reading")
         )
 
 

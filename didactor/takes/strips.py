@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 
-from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from didactor.core.formats.glance import UNJUDGED, BarCell
@@ -17,21 +17,26 @@ class BarStrip(list[BarCell]):
 
     @property
     def as_list(self) -> SafeString:
-        return self._written('{}<span class="visually-hidden">{}</span>', lambda cell: (cell.number, cell.words))
+        return self._written(lambda number, words: f'{number}<span class="visually-hidden">{words}</span>')
 
     @property
     def playable(self) -> SafeString:
         """Each cell plays its bar."""
-        button = '{}<button type="button" data-play-bar="{}" aria-label="{} Play bar {}."></button>'
-        return self._written(button, lambda cell: (cell.number, cell.number, cell.words, cell.number))
+        return self._written(
+            lambda number, words: (
+                f'{number}<button type="button" data-play-bar="{number}" aria-label="{words} Play bar {number}."></button>'
+            )
+        )
 
-    def _written(self, content: str, values: Callable[[BarCell], tuple[str, ...]]) -> SafeString:
+    def _written(self, content: Callable[[str, str], str]) -> SafeString:
+        """Everything that comes from outside is escaped here, once for all places that it stands in."""
         if not self:
             return SafeString("")
-        rows = ((_css(cell), cell.words, *values(cell)) for cell in self)
-        return format_html(
-            '<ol class="strip" aria-label="Bars">{}</ol>', format_html_join("", f'<li class="{{}}" title="{{}}">{content}</li>', rows)
-        )
+        rows = []
+        for cell in self:
+            number, words = escape(cell.number), escape(cell.words)
+            rows.append(f'<li class="{escape(_css(cell))}" title="{words}">{content(number, words)}</li>')
+        return SafeString(f'<ol class="strip" aria-label="Bars">{"".join(rows)}</ol>')
 
 
 def _css(cell: BarCell) -> str:

@@ -19,8 +19,8 @@ class PhraseTests(scenes.OwnFolders, TestCase):
         submit_take(take=take)
         self.review = open_review(submission=take.submission, teacher=self.scene.teacher)
 
-    def say(self, text: str, category: str = "tone", bar: str = "") -> None:
-        add_remark(review=self.review, category=category, text=text, bar=bar)
+    def say(self, text: str, category: str = "tone", bar: str = "", note_id: str = "") -> None:
+        add_remark(review=self.review, category=category, text=text, bar=bar, note_id=note_id)
 
     def test_the_most_used_come_first_and_hold_for_any_bar(self):
         self.say("Breathe before bar 5, then go on.", "flow")
@@ -29,6 +29,20 @@ class PhraseTests(scenes.OwnFolders, TestCase):
         first, second = phrases_of(self.scene.teacher)
         self.assertEqual((first.text, first.used, first.category), ("Breathe before bar {bar}, then go on.", 2, "flow"))
         self.assertEqual(second.text, "Thumb under the second finger.")
+
+    def test_note_tempo_and_finger_are_left_open_too(self):
+        for text, note_id, wanted in (
+            ("F♯ is too low, cover the hole.", "n1-2-0-1-Fs5", "{note} is too low, cover the hole."),
+            ("The F sharp is too low.", "n1-2-0-1-Fs5", "The {note} is too low."),
+            ("F is fine, F♯ is not.", "n1-2-0-1-Fs5", "F is fine, {note} is not."),
+            ("A little slower here, please.", "n1-7-0-1-A4", "A little slower here, please."),
+            ("Go on at 72 until Friday.", "", "Go on at {tempo} until Friday."),
+            ("Begin with finger 3 on E.", "n1-6-0-1-E5", "Begin with finger {finger} on {note}."),
+            ("Every E of Bar 7 like this.", "n1-6-0-1-E5", "Every {note} of Bar {bar} like this."),
+        ):
+            Mark.objects.all().delete()
+            self.say(text, note_id=note_id)
+            self.assertEqual([phrase.text for phrase in phrases_of(self.scene.teacher)], [wanted])
 
     def test_what_the_machine_heard_and_a_word_or_two_are_no_phrases(self):
         self.say("Nice.")

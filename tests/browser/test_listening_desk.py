@@ -120,8 +120,8 @@ class ListeningDeskTests(BrowserTestCase):
 
     def test_a_remark_is_pinned_to_what_sounds(self):
         page = self.opened(*self.wrong(0.0))
-        page.evaluate("document.querySelector('[data-player] audio').play()")
-        page.wait_for_function("() => document.querySelector('[data-player] audio').currentTime > 2.5")
+        page.evaluate("document.querySelector('[data-take-sound]').play()")
+        page.wait_for_function("() => document.querySelector('[data-take-sound]').currentTime > 2.5")
         page.keyboard.press("r")
         expect(page.get_by_label("Bar", exact=True)).not_to_have_value("")
         expect(page.get_by_label("Remark", exact=True)).to_be_focused()
@@ -155,7 +155,7 @@ class ListeningDeskTests(BrowserTestCase):
         Task.objects.filter(pk=self.scene.task.pk).update(state="handed_in")
         page.keyboard.press("s")
         page.wait_for_url("**/desk/*/?heard")
-        page.wait_for_function("() => document.querySelector('[data-player] audio').currentTime > 0.2")
+        page.wait_for_function("() => document.querySelector('[data-take-sound]').currentTime > 0.2")
         expect(page.get_by_role("button", name="Pause", exact=True)).to_be_visible()
 
     def test_heard_live_a_touch_is_a_mark_and_what_is_decided_is_found_by_the_student(self):

@@ -242,5 +242,5 @@ class WeekTests(BrowserTestCase):
             if film.evaluate("video => video.currentTime") > 0.5:
                 break
             page.wait_for_timeout(100)
-        apart = "video => Math.abs(video.currentTime - document.querySelector('[data-player] audio').currentTime)"
+        apart = "video => Math.abs(video.currentTime - document.querySelector('[data-take-sound]').currentTime)"
         self.assertLess(film.evaluate(apart), 0.4)

@@ -1,6 +1,7 @@
 // The teacher's desk: a touch on a bar or a note pins the next remark there; keys move through marks.
 
 import { actionOf, typing } from "./keys.js";
+import { filled, nameOf } from "./phrases.js";
 import { noteAt } from "./timeline.js";
 
 const fields = (name) => document.querySelector(`[data-remark] [name="${name}"]`);
@@ -43,20 +44,21 @@ document.addEventListener("click", (event) => {
   if (own) pin(own.dataset.bar, note.dataset.id);
 });
 
-// A phrase out of the bank: its category is chosen with it, and the bar that is pinned stands in it.
+// A phrase out of the bank: its category is chosen with it, and the place that is pinned stands in it.
 document.addEventListener("input", (event) => {
   if (!event.target.matches('[data-remark] [name="text"]')) return;
   const phrase = [...document.querySelectorAll("#phrases option")].find((option) => option.value === event.target.value);
   if (!phrase) return;
   fields("category").value = phrase.dataset.category;
-  event.target.value = phrase.value.replaceAll("{bar}", fields("bar").value || "…");
+  const tempo = document.getElementById("decision-tempo")?.value || document.querySelector("[data-asked]")?.dataset.asked;
+  event.target.value = filled(phrase.value, { bar: fields("bar").value, note: nameOf(fields("note_id").value), tempo });
 });
 
 // The moment that is playing, in seconds of the recording: where no notes are written, remarks are pinned by time.
 document.addEventListener("click", (event) => {
   if (!event.target.closest("[data-this-moment]")) return;
   const { delay } = JSON.parse(document.getElementById("player-data").textContent);
-  const audio = document.querySelector("[data-player] audio");
+  const audio = document.querySelector("[data-take-sound]");
   fields("at_s").value = Math.max(0, audio.currentTime - delay).toFixed(1);
 });
 
@@ -87,7 +89,7 @@ document.querySelector("[data-as-heard]")?.addEventListener("click", asHeard);
 
 // The place that sounds, or sounded last: its note where one is written, else its bar.
 function pinHere() {
-  const audio = document.querySelector("[data-player] audio");
+  const audio = document.querySelector("[data-take-sound]");
   if (!audio || !fields("bar") || fields("bar").value || audio.currentTime === 0) return;
   const { delay, notes, bars } = JSON.parse(document.getElementById("player-data").textContent);
   const time = audio.currentTime - delay;

@@ -42,7 +42,7 @@ if (typeof document !== "undefined") {
     const place = event.target.closest("[data-before]");
     const sound = document.querySelector("[data-before-sound]");
     if (!place || !sound) return;
-    document.querySelector("[data-player] audio")?.pause();
+    document.querySelector("[data-take-sound]")?.pause();
     const delay = Number(sound.dataset.delay);
     sound.currentTime = Math.max(0, Number(place.dataset.before) + delay - 0.2);
     const until = Number(place.dataset.until) + delay + 0.2;

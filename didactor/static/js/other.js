@@ -12,7 +12,7 @@ export function bridge(places) {
 function start(box) {
   const list = JSON.parse(document.getElementById("beside-data").textContent);
   const { delay } = JSON.parse(document.getElementById("player-data").textContent);
-  const take = document.querySelector("[data-player] audio");
+  const take = document.querySelector("[data-take-sound]");
   const select = box.querySelector("select");
   const button = box.querySelector("button");
   const other = new Audio();

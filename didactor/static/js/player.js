@@ -10,7 +10,7 @@ const PICTURE_S = 0.04;
 
 function start() {
   const data = JSON.parse(document.getElementById("player-data").textContent);
-  const audio = box.querySelector("audio");
+  const audio = document.querySelector("[data-take-sound]");
   const find = (act) => box.querySelector(`[data-act="${act}"]`);
   const wave = box.querySelector("[data-wave]");
   const head = new Playhead(data.delay);

@@ -43,7 +43,7 @@ async function begin(box, kind) {
   } catch (error) {
     return (words.textContent = error.message);
   }
-  document.querySelector("[data-player] audio")?.pause();
+  document.querySelector("[data-take-sound]")?.pause();
   const live = box.querySelector("[data-say-live]");
   live.srcObject = kind === "film" ? stream : null;
   if (kind === "film") live.play().catch(() => {});
