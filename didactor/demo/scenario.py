@@ -183,6 +183,8 @@ class DemoAssignment:
     place: int | None = None
     practised: dict[str, tuple[DemoAttempt, ...]] = field(default_factory=dict)
     drilled: dict[str, tuple[DemoGo, ...]] = field(default_factory=dict)
+    fast_tempo: int | None = None
+    rehearsal_days: int | None = None
     left: dict[str, DemoTake] = field(default_factory=dict)
 
 
@@ -414,6 +416,7 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         score="skerry-scale",
         bars="1-7",
         title="Skerry Scale, check-off",
+        fast_tempo=100,
         series="Check-offs of the autumn",
         before_steps=("clap", "name"),
         students=("Ylva Tarnholm", "Ossian Brannagh", "Nell Quarrie"),
@@ -446,6 +449,16 @@ ASSIGNMENTS: tuple[DemoAssignment, ...] = (
         accompaniment=(2, 2),
         minutes=10,
         place=1,
+    ),
+    DemoAssignment(
+        score="slack-water",
+        bars="1-8",
+        title="Evening of lights: Slack Water",
+        students=("Inge Vadholm",),
+        tempo=66,
+        stage="final",
+        due_days=9,
+        rehearsal_days=2,
     ),
     DemoAssignment(
         score="puffin-steps",

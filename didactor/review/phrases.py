@@ -34,10 +34,9 @@ class Phrase:
 def phrases_of(teacher: Person) -> list[Phrase]:
     """The most used first; of equals the newest."""
     remarks = Mark.objects.filter(review__teacher=teacher, origin=Origin.TEACHER).order_by("-pk")
-    remarks = remarks.values_list("text", "category", "note_ids")
     used: Counter[str] = Counter()
     categories: dict[str, Counter[str]] = {}
-    for text, category, note_ids in remarks[:REMARKS_LOOKED_AT]:
+    for text, category, note_ids in remarks.values_list("text", "category", "note_ids")[:REMARKS_LOOKED_AT]:
         phrase = _for_any_place(text.strip(), note_ids)
         if len(phrase) >= SHORTEST:
             used[phrase] += 1

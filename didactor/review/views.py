@@ -56,6 +56,8 @@ KEYS = (
     ("d", "drop it"),
     ("u", "take the last of these back"),
     ("r", "a remark on what sounds"),
+    ("1", "say the first likely cause, or what was measured first"),
+    ("2", "say the second"),
     ("a", "take over what is proposed"),
     ("c", "the checklist as it was heard"),
     ("s", "send, and the next take"),

@@ -115,6 +115,8 @@ const acts = {
   k: () => document.querySelector('.marks li.proposed button[value="kept"]')?.click(),
   d: () => document.querySelector('.marks li.proposed button[value="dropped"]')?.click(),
   u: takeBack,
+  1: () => document.querySelectorAll(".causes form button")[0]?.click(),
+  2: () => document.querySelectorAll(".causes form button")[1]?.click(),
   a: accept,
   c: asHeard,
   s: () => answer?.requestSubmit(answer.querySelector('button[name="next"]')),

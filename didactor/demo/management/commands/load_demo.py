@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.core.management.base import BaseCommand, CommandParser
 from django.utils import timezone
 
+from didactor.assignments.chains import hang_rehearsal
 from didactor.assignments.models import FULL_CHECKLIST, Assignment
 from didactor.assignments.services import assign, usual_beat, write_week_note
 from didactor.core.instruments import find_instrument
@@ -137,8 +138,11 @@ class Command(BaseCommand):
                 "series": demo.series,
                 "minutes": demo.minutes,
                 "place": demo.place,
+                "fast_tempo": demo.fast_tempo,
             },
         )
+        if demo.rehearsal_days:
+            hang_rehearsal(final=assignment, days_before=demo.rehearsal_days)
         self._add_to(passage, demo)
         for reference in demo.played:
             self._play_for(teacher, passage, assignment, reference)
