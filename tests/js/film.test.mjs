@@ -11,7 +11,7 @@ test("a film that is level runs at the pace of what is heard; behind it a little
 });
 
 test("it never runs away, and never stands", () => {
-  assert.equal(rateFor(1, 5), 1.25);
+  assert.equal(rateFor(1, 5), 1.26);
   assert.equal(rateFor(8, 5), 4);
   assert.equal(rateFor(0.01, -5), 0.1);
 });
