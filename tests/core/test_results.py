@@ -104,10 +104,11 @@ class GlanceTests(SimpleTestCase):
         self.assertEqual([c.worst for c in bars_at_a_glance(said)], [""] * 9)
 
     def test_the_summary_of_nothing_judged_is_empty(self):
-        empty = replace(self.result, notes=None, findings=None, tempo=None)
+        empty = replace(self.result, notes=None, findings=None, tempo=None, pulse=None)
         facts = {"judged": 0, "expected": 0, "faults": {}, "rhythm": 0}
         nothing = {"strip": [], "played_qpm": None, "findings": 0, "facts": facts, "categories": {}, "places": []}
-        self.assertEqual(summary_of(empty), nothing)
+        self.assertEqual(summary_of(empty), nothing | {"paused_s": None})
+        self.assertEqual(summary_of(self.result)["paused_s"], 0.0)
         self.assertAlmostEqual(summary_of(self.result)["played_qpm"], 92, delta=0.5)
 
     def test_the_style_sheet_has_a_sign_for_every_category(self):
