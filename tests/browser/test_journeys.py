@@ -317,7 +317,7 @@ class TeacherAnswersTests(BrowserTestCase):
         page.get_by_text("Once more", exact=True).click()
         expect(page.get_by_text("Draft kept")).to_be_visible()
         page.get_by_role("button", name="Send").click()
-        expect(page.get_by_role("status")).to_contain_text("it is with Ylva")
+        expect(page.get_by_text("it is with Ylva")).to_be_visible()
         student = self.page(self.scene.ylva.student)
         student.get_by_role("link", name="Test tune, whole").click()
         student.get_by_role("link", name="Once more").click()
