@@ -45,10 +45,10 @@ SIZE = {"width": 1280, "height": 800}
 #: A person's time for a key, besides what the page takes.
 KEY_S = 0.4
 FAULTS = [{"kind": "wrong", "bar": bar, "beat": beat, "semitones": 2} for bar, beat in (("2", 0.0), ("6", 0.0), ("7", 2.0))]
-#: When the sound of the page began, by the media clock: looking at it waits for the page to be drawn, the sound does not.
+#: When the sound of the page begins, counted from when a key was pressed on the page before.
 SOUNDS = """() => new Promise((resolve) => {
   const audio = document.querySelector("[data-take-sound]");
-  const now = () => resolve(performance.timeOrigin + performance.now() - 1000 * audio.currentTime);
+  const now = () => resolve(performance.timeOrigin + performance.now());
   if (!audio.paused && audio.currentTime > 0) return now();
   const look = () => (!audio.paused && audio.currentTime > 0 ? now() : requestAnimationFrame(look));
   look();

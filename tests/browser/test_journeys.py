@@ -294,6 +294,8 @@ class TeacherAnswersTests(BrowserTestCase):
         expect(page.get_by_text("I stopped")).to_be_visible()
         marks = page.locator(".marks > li")
         expect(marks).to_have_count(2)
+        # Before its scripts run a link leads to a page of its own.
+        page.wait_for_load_state("load")
         marks.nth(0).get_by_role("link", name="Why?").click()
         expect(marks.nth(0).locator("svg.evidence")).to_be_visible()
         expect(marks.nth(0).get_by_text("How sure")).to_be_visible()
