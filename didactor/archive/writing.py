@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import datetime
 import hashlib
 import io
 import json
 import zipfile
-from typing import IO
+from typing import IO, Any
 
 from django.core import serializers
 from django.core.files.storage import default_storage
+from django.core.serializers.json import DjangoJSONEncoder
 from django.db import connection, transaction
 from django.utils import timezone
 
@@ -17,6 +19,13 @@ from didactor.archive.contents import FORMAT, ROWS, files_of, newest_migrations,
 from didactor.people.models import Studio
 
 CHUNK = 1 << 20
+
+
+class Exact(DjangoJSONEncoder):
+    """Times to the microsecond, as the database holds them; Django's own encoder cuts them to milliseconds."""
+
+    def default(self, o: Any) -> Any:
+        return o.isoformat() if isinstance(o, datetime.datetime | datetime.time) else super().default(o)
 
 
 def export_studio(studio: Studio, target: IO[bytes]) -> dict[str, int]:
@@ -58,7 +67,7 @@ def _rows(archive: zipfile.ZipFile, label: str, studio: Studio, sums: dict[str, 
     with archive.open(info, "w", force_zip64=True) as out:
         for row in rows_of(label, studio).iterator(500):
             line = io.StringIO()
-            serializers.serialize("jsonl", [row], stream=line, ensure_ascii=False)
+            serializers.serialize("jsonl", [row], stream=line, ensure_ascii=False, cls=Exact)
             text = line.getvalue().rstrip("\n").encode() + b"\n"
             digest.update(text)
             out.write(text)
