@@ -56,6 +56,28 @@ class CrossingTests(BrowserTestCase):
         told = Attempt.objects.filter(outcome="fault").values_list("stone", flat=True)
         self.assertIn("5-5", told)
 
+    def test_what_fails_twice_in_the_same_way_is_told_with_what_may_be_behind_it(self):
+        """Bar 5 goes on where bar 6 begins to differ: the pattern carried on by itself, at once and in what was practised."""
+        Assignment.objects.update(crossing={"good": 1, "counts": "notes", "bars": "5-6"})
+        self.scene.passage.segments = ["5-6"]
+        self.scene.passage.save()
+        self.scene.assignment.refresh_from_db()
+        self.state = state_of(self.scene.task)
+        wrong = [{"kind": "wrong", "bar": "6", "beat": beat, "semitones": by} for beat, by in ((2.0, 2), (3.0, 7))]
+        stone = self.state.stones[0].name
+        page = self.opened(PHONE, {stone: [self.played(stone, *wrong) for _ in range(3)]})
+        page.get_by_role("button", name="Begin").click()
+        expect(page.locator("[data-why]")).to_contain_text("goes on by itself", timeout=90_000)
+        expect(page.locator("[data-why]")).to_be_visible(timeout=30_000)
+        expect(page.locator("[data-fault]")).to_contain_text("in place of")
+        expect(page.locator("[data-why]")).to_be_hidden(timeout=30_000)
+        expect(page.locator("[data-why]")).to_be_visible(timeout=90_000)
+        page.get_by_role("button", name="Rest").click()
+        page.reload()
+        expect(page.get_by_text("Why it fails there")).to_be_visible()
+        self.no_sideways_scrolling(page)
+        self.accessible(page)
+
     def test_a_helper_counts_without_a_microphone_and_takes_a_slip_back(self):
         page = self.opened(PHONE)
         self.no_sideways_scrolling(page)

@@ -65,6 +65,15 @@ class EvidenceTests(SimpleTestCase):
     def test_words_name_both_pitches_and_missing_notes_have_evidence_too(self):
         words = dict(evidence_in_words(self.result, self.index, self.place))
         self.assertEqual((words["Written"], words["Heard"]), ("E", "F sharp"))
+        note = replace(self.result.notes[self.index], heard_midi=75 + self.place.transposition)
+        notes = tuple(note if i == self.index else n for i, n in enumerate(self.result.notes))
+        for key, name in (
+            ({"F#": "F", "C#": "C", "B": "Bb", "E": "Eb", "A": "Ab"}, "E flat"),
+            ({"G": "G#", "D": "D#", "A": "A#"}, "D sharp"),
+        ):
+            written = (replace(n, written_pitch=key.get(n.written_pitch[:-1], n.written_pitch[:-1]) + n.written_pitch[-1]) for n in notes)
+            words = dict(evidence_in_words(replace(self.result, notes=tuple(written)), self.index, self.place))
+            self.assertEqual(words["Heard"], name)
         notes = list(self.result.notes)
         notes[self.index] = replace(notes[self.index], status=Status.MISSED, onset_s=None, heard_midi=None, early_late_ms=None)
         result = replace(self.result, notes=tuple(notes))

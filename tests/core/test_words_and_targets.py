@@ -60,15 +60,17 @@ class WordTests(SimpleTestCase):
 
     def test_pitches_are_spelled_out(self):
         self.assertEqual([pitch_in_words(p) for p in ("C4", "Eb5", "F#3", "Gbb2")], ["C", "E flat", "F sharp", "G double flat"])
+        self.assertEqual([midi_in_words(63, fifths) for fifths in (-3, 0, 1, 4)], ["E flat", "E flat", "E flat", "D sharp"])
+        self.assertEqual([midi_in_words(60, fifths) for fifths in (0, 7)], ["C", "B sharp"])
         self.assertEqual(midi_in_words(70), "B flat")
 
     def test_a_transposing_player_is_told_written_names(self):
         note = expectation(TUNE, transposition=-2).notes[0]
-        self.assertEqual((note.written_pitch, heard_in_words(note.sounding_midi + 2, note)), ("A4", "B"))
+        self.assertEqual((note.written_pitch, heard_in_words(note.sounding_midi + 2, note, 2)), ("A4", "B"))
 
     def test_an_octave_is_called_an_octave(self):
         note = expectation(TUNE).notes[0]
-        self.assertEqual(heard_in_words(note.sounding_midi - 12, note), "A an octave lower")
+        self.assertEqual(heard_in_words(note.sounding_midi - 12, note, 2), "A an octave lower")
 
     def test_the_pass_is_named_only_where_a_bar_comes_again(self):
         repeated = expectation("C4:w | |: D4:w :| E4:w", fifths=0)

@@ -9,6 +9,8 @@ import numpy as np
 from didactor.core.formats.result import ChordHeard, NoteResult, Result
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.words import midi_in_words, pitch_in_words
+from didactor.core.score.spelling import MIDDLE_OF_KEY
+from didactor.core.score.spelling import place as place_in_fifths
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.render import ADDITIVE, synthesise
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
@@ -140,7 +142,7 @@ def evidence_in_words(result: Result, index: int, place: Place, *, figures: bool
     elif not place.pitched:
         facts.append(("Heard", "no stroke" if note.status is Status.MISSED else "a stroke"))
     elif note.heard_midi is not None and note.heard_midi != note.sounding_midi:
-        facts.append(("Heard", midi_in_words(note.heard_midi - place.transposition)))
+        facts.append(("Heard", midi_in_words(note.heard_midi - place.transposition, _fifths(result))))
     elif note.status is Status.CORRECT:
         facts.append(("Heard", "the same"))
     elif note.status is Status.MISSED:
@@ -148,6 +150,14 @@ def evidence_in_words(result: Result, index: int, place: Place, *, figures: bool
     if note.status is Status.UNCERTAIN:
         facts.append(("Not judged", note.reason or "the sound does not tell"))
     return facts + _figures(note, chord) if figures else facts
+
+
+def _fifths(result: Result) -> int:
+    """The key signature in whose middle the written pitches lie, on the line of fifths; a result does not hold the key itself."""
+    names = {note.written_pitch[:-1] for note in result.notes or ()}
+    return (
+        round(sum(place_in_fifths(name[0], name.count("#") - name[1:].count("b")) for name in names) / max(1, len(names))) - MIDDLE_OF_KEY
+    )
 
 
 def _figures(note: NoteResult, chord: ChordHeard | None) -> list[tuple[str, str]]:

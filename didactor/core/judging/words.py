@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from didactor.core.score.expected import Expectation, ExpectedNote
+from didactor.core.score.spelling import pitch_name
 
 _NAMES = {"bb": " double flat", "b": " flat", "": "", "#": " sharp", "##": " double sharp"}
-_SHARP_NAMES = ("C", "C sharp", "D", "E flat", "E", "F", "F sharp", "G", "A flat", "A", "B flat", "B")
 
 
 def pitch_in_words(written: str) -> str:
@@ -13,18 +13,18 @@ def pitch_in_words(written: str) -> str:
     return written[0] + _NAMES.get(written[1:-1], "")
 
 
-def midi_in_words(midi: int) -> str:
-    """A MIDI number to a plain name without an octave."""
-    return _SHARP_NAMES[midi % 12]
+def midi_in_words(midi: int, fifths: int = 0) -> str:
+    """A MIDI number to a plain name without an octave, spelled as a reader in that key would."""
+    return pitch_in_words(pitch_name(midi, fifths))
 
 
-def heard_in_words(heard_midi: int, note: ExpectedNote) -> str:
-    """A heard pitch as the player would call it: written for a transposing instrument, with the octave named if only it differs."""
+def heard_in_words(heard_midi: int, note: ExpectedNote, fifths: int) -> str:
+    """A heard pitch as the player would call it: as written, in the bar's key, with the octave named if only it differs."""
     written_midi = heard_midi - (note.sounding_midi - _written_midi(note))
     distance = heard_midi - note.sounding_midi
     if distance % 12 == 0 and distance:
         return f"{pitch_in_words(note.written_pitch)} an octave {'higher' if distance > 0 else 'lower'}"
-    return midi_in_words(written_midi)
+    return midi_in_words(written_midi, fifths)
 
 
 def _written_midi(note: ExpectedNote) -> int:

@@ -168,7 +168,8 @@ def _note_in_words(evidence: Evidence, item: NoteJudgement) -> str:
         return f"{where}: {name} did not sound."
     if item.heard_midi is None:
         return f"{where}: another note in place of {name}."
-    return f"{where}: {heard_in_words(item.heard_midi - evidence.shift, item.note)} in place of {name}."
+    fifths = evidence.expectation.bar_at(item.note.onset_quarters).fifths
+    return f"{where}: {heard_in_words(item.heard_midi - evidence.shift, item.note, fifths)} in place of {name}."
 
 
 def doubtful_notes(last: Sequence[Verdict]) -> frozenset[str]:

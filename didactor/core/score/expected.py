@@ -48,13 +48,14 @@ class ExpectedNote:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlayedBar:
-    """One bar in performed order and where it starts, in quarters from the start of the passage."""
+    """One bar in performed order and where it starts, in quarters from the start of the passage; ``fifths`` is its written key."""
 
     number: str
     pass_: int
     start_quarters: float
     length_quarters: float
     beat_quarters: float
+    fifths: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,6 +137,7 @@ def expect(part: Part, bars: str | None = None, order: str | None = None) -> Exp
                 start_quarters=start,
                 length_quarters=bar.length_quarters,
                 beat_quarters=bar.beat_quarters,
+                fifths=bar.fifths,
             )
         )
         contiguous = position > 0 and played[position - 1][0].index == bar.index - 1

@@ -60,9 +60,13 @@ def moved(step: str, alter: int, octave: int, interval: Interval) -> tuple[str, 
     return new_step, new_alter, (midi - new_alter - _SEMITONES[new_step]) // 12 - 1
 
 
+#: The seven names of a key begin one fifth below it: on the line of fifths its middle is its second degree.
+MIDDLE_OF_KEY = 2
+
+
 def simplest(midi: int, fifths: int) -> tuple[str, int]:
     """The spelling of a sounding pitch nearest to a key on the line of fifths."""
-    middle = fifths + 2
+    middle = fifths + MIDDLE_OF_KEY
     choices = [p for p in range(middle - 8, middle + 9) if (7 * p - midi) % 12 == 0]
     return spelled(min(choices, key=lambda p: abs(p - middle)))
 

@@ -15,7 +15,7 @@ def extra_note(evidence: Evidence) -> Iterator[Finding]:
         return  # one remark says it
     for extra in evidence.extra:
         bar = next(b for b in evidence.expectation.bars if (b.number, b.pass_) == (extra.bar, extra.pass_))
-        what = "stroke" if extra.midi is None else midi_in_words(extra.midi - evidence.expectation.transposition)
+        what = "stroke" if extra.midi is None else midi_in_words(extra.midi - evidence.expectation.transposition, bar.fifths)
         yield Finding(
             code="notes.extra",
             category="notes",

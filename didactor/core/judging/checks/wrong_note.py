@@ -22,7 +22,7 @@ def wrong_note(evidence: Evidence) -> Iterator[Finding]:
             code="notes.wrong",
             category="notes",
             text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is written, "
-            f"{heard_in_words(heard, item.note)} is played.",
+            f"{heard_in_words(heard, item.note, evidence.expectation.bar_at(item.note.onset_quarters).fifths)} is played.",
             severity=8.0,
             size=float(heard - item.note.sounding_midi),
             unit="semitones",

@@ -95,7 +95,9 @@ class Payoff:
             won = f"{self.wins} bars more are won" if self.wins > 1 else "one bar more is won"
             said.append(f"learn {'them' if many else 'it'}, and {won}")
         if self.cost >= 0.1:
-            said.append(f"{'they cost' if many else 'it costs'} {round(100 * self.cost)} % of the faults")
+            said.append(
+                f"{'they cost' if many else 'it costs'} {'all' if self.cost > 0.99 else f'{round(100 * self.cost)} %'} of the faults"
+            )
         return f"{named}: {'; '.join(said)}." if said else f"{named}."
 
 
