@@ -25,7 +25,7 @@ sys.path[:0] = [str(HERE)]
 import numpy as np  # noqa: E402
 import soxr  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from playwright.sync_api import Page, expect, sync_playwright  # noqa: E402
+from playwright.sync_api import Frame, Page, expect, sync_playwright  # noqa: E402
 from report import close  # noqa: E402
 from served import ARGUMENTS, EXECUTABLE, Server, end_sessions, scene_of, scenes  # noqa: E402 - before anything of Django
 
@@ -151,27 +151,35 @@ def _play(page: Page) -> None:
     page.keyboard.press("Space")
 
 
+def _shown(page: Page) -> Frame:
+    """The take that is up: the first page of the sitting, later the frame in it."""
+    up = page.query_selector("iframe.take-page.up")
+    frame = up.content_frame() if up else None
+    return frame or page.main_frame
+
+
 def _walk(page: Page, count: int) -> dict[str, list[Any]]:
     """Hear, mark and send one take after the other."""
     found: dict[str, list[Any]] = {"keys": [], "next_ms": [], "place_ms": [], "line_ms": [], "beside": []}
     _play(page)
     pressed = 1
     for number in range(count):
-        page.evaluate(SOUNDS)
-        page.evaluate(WATCH)
+        take = _shown(page)
+        take.evaluate(SOUNDS)
+        take.evaluate(WATCH)
         # Some of it is heard; the rest is listening, which is counted by its length.
         page.wait_for_timeout(2500)
-        found["line_ms"] += _line(page)
+        found["line_ms"] += _line(take)
         begun = time.monotonic()
-        marks = page.locator("#marks li.proposed").count()
+        marks = take.locator("#marks li.proposed").count()
         for left in range(min(3, marks), 0, -1):
             page.keyboard.press("k")
-            expect(page.locator("#marks li.kept")).to_have_count(min(3, marks) - left + 1)
+            expect(take.locator("#marks li.kept")).to_have_count(min(3, marks) - left + 1)
             pressed += 1
         if marks:
-            place = page.locator("#marks button.hear").first.element_handle()
+            place = take.locator("#marks button.hear").first.element_handle()
             spent = time.monotonic()
-            found["place_ms"].append(page.evaluate(PLACE, place))
+            found["place_ms"].append(take.evaluate(PLACE, place))
             begun += time.monotonic() - spent
         page.keyboard.press("a")
         page.keyboard.press("c")
@@ -182,14 +190,14 @@ def _walk(page: Page, count: int) -> dict[str, list[Any]]:
         pressed += 3
         page.wait_for_url(lambda url, old=address: url != old)
         if number < count - 1:
-            found["next_ms"].append(page.evaluate(SOUNDS) - at)
+            found["next_ms"].append(_shown(page).evaluate(SOUNDS) - at)
         found["beside"].append((pressed, time.monotonic() - begun - 0.3))
         found["keys"].append(pressed)
         pressed = 0
     return found
 
 
-def _line(page: Page) -> list[float]:
+def _line(page: Frame) -> list[float]:
     """How far the drawn line is from the media clock, whose steps are smoothed by a line through them, frame by frame, in ms."""
     seen = np.array([[a, b, c] for a, b, c, _ in page.evaluate("window.seen")])
     seen = seen[(seen[:, 1] > 0.3) & (seen[:, 1] < seen[:, 1].max() - 0.05)]

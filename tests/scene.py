@@ -14,7 +14,7 @@ from django.test import override_settings
 from django.utils import timezone
 
 from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
-from didactor.assignments.services import assign
+from didactor.assignments.services import assign, give_to
 from didactor.library.models import Passage
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Enrolment, Person, Role, Studio
@@ -84,6 +84,13 @@ def recorded(scene: Scene, *faults: dict[str, Any], hear: bool = True, data: byt
         analyse_take(take_id=take.pk)
         take.refresh_from_db()
     return take
+
+
+def another(scene: Scene, name: str) -> Task:
+    """One more student with the scene's assignment, an adult."""
+    enrolment = add_student(studio=scene.teacher.studio, name=name, instrument="clarinet", level="advanced")
+    give_to(assignment=scene.assignment, enrolments=[enrolment])
+    return scene.assignment.tasks.get(enrolment=enrolment)
 
 
 def recorded_by(task: Task, data: bytes) -> Take:

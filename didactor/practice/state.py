@@ -55,6 +55,8 @@ def counted(attempt: Attempt) -> Counted:
 
 def state_of(task: Task) -> State | None:
     """None where the task is not practised as a crossing."""
+    if crossing_settings(task) is None:
+        return None
     remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
     return _state(task, list(task.attempts.over().select_related("remedy")), remedy)
 

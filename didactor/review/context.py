@@ -3,6 +3,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpRequest
+from django.utils.functional import SimpleLazyObject
 
 from didactor.assignments.models import Task
 from didactor.takes.models import Submission
@@ -13,5 +14,9 @@ def waiting(request: HttpRequest) -> dict[str, Any]:
     user = getattr(request, "user", None)
     if user is None or not user.is_authenticated or not user.is_teacher:
         return {}
-    words = Task.objects.answers_waiting_for(user).count()
-    return {"waiting_count": Submission.objects.awaiting_review_by(user).count() + words}
+
+    def count() -> int:
+        return Submission.objects.awaiting_review_by(user).count() + Task.objects.answers_waiting_for(user).count()
+
+    # Asked for by pages that show it alone.
+    return {"waiting_count": SimpleLazyObject(count)}

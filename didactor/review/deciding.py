@@ -60,12 +60,15 @@ def proposal_shown(take: Take) -> dict[str, Any] | None:
 def history_of(task: Task, until: Take) -> History:
     """Takes of a task up to one of them, and its attempts."""
     summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
-    takes = list(
-        task.takes.filter(state__in=(TakeState.ANALYSED, TakeState.UNUSABLE), step=until.step, number__lte=until.number)
+    earlier = list(
+        task.takes.filter(state__in=(TakeState.ANALYSED, TakeState.UNUSABLE), step=until.step, number__lt=until.number)
         .defer("peaks")
         .prefetch_related(summaries)
-        .order_by("-number")[:TAKES_LOOKED_AT]
+        .order_by("-number")[: TAKES_LOOKED_AT - 1]
+        if until.number > 1
+        else ()
     )
+    judged = until.state in (TakeState.ANALYSED, TakeState.UNUSABLE)
     bars = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
     state = state_of(task)
     attempts = list(state.attempts) if state else []
@@ -74,7 +77,7 @@ def history_of(task: Task, until: Take) -> History:
         bars=bars,
         target=assignment.tempo,
         asked=task.asked_tempo,
-        takes=[facts_of(take) for take in reversed(takes)],
+        takes=[facts_of(take) for take in [*reversed(earlier), *([until] if judged else [])]],
         attempts=list(_playings(state, attempts)) if state else (),
         failed=dict(Counter(a.bar for a in attempts if a.bar and a.counts_as is Outcome.FAULT)),
         played=_played(state, attempts) if state else {},

@@ -56,10 +56,18 @@ class Draft:
     version: int | None = None
 
 
-@transaction.atomic
 def open_review(*, submission: Submission, teacher: Person) -> Review:
     """The draft of an answer, with the findings as proposals. Opened again it is the same draft."""
+    review: Review | None = getattr(submission, "review", None)
+    if review is None or submission.take.heard_live:
+        review = _opened(submission, teacher)
+    return review
+
+
+@transaction.atomic
+def _opened(submission: Submission, teacher: Person) -> Review:
     review, made = Review.objects.select_for_update().get_or_create(submission=submission, defaults={"teacher": teacher})
+    review.submission = submission
     # What was heard live may be recorded, and heard by the ear, when it is marked already.
     late = submission.take.heard_live and review.sent_at is None and not review.marks.filter(origin=Origin.HEARD).exists()
     if made or late:
@@ -227,7 +235,7 @@ def send(*, review: Review, draft: Draft | None = None) -> Review:
     """
     # The task first, as every write that changes both: nobody waits for the other in a circle.
     task = _locked_task(review)
-    review = Review.objects.select_for_update().select_related("submission").get(pk=review.pk)
+    review = _locked_answer(review, task)
     if review.sent_at is not None:
         if draft is None or _says_the_same(review, draft):
             return review
@@ -252,7 +260,7 @@ def amend(*, review: Review, teacher: Person, draft: Draft) -> Review:
         ReviewRefused: it is not sent yet; no decision; somebody else amended it meanwhile.
     """
     task = _locked_task(review)
-    review = Review.objects.select_for_update().select_related("submission").get(pk=review.pk)
+    review = _locked_answer(review, task)
     if review.sent_at is None:
         raise ReviewRefused("This answer is not sent yet: change it, then send it.")
     if _says_the_same(review, draft):
@@ -279,6 +287,14 @@ def _as_draft(review: Review) -> Draft:
         checklist=review.checklist,
         version=review.version,
     )
+
+
+def _locked_answer(review: Review, task: Task) -> Review:
+    """The answer as it stands, sent or not, with its task at hand, locked until the transaction ends."""
+    locked = Review.objects.select_for_update(of=("self", "submission"))
+    found = locked.select_related("submission__take").defer("submission__take__peaks").get(pk=review.pk)
+    found.submission.take.task = task
+    return found
 
 
 def _locked_task(review: Review) -> Task:

@@ -2,14 +2,17 @@ from __future__ import annotations
 
 from typing import Any
 
+from csp.constants import SELF
+from csp.decorators import csp_replace
 from django.contrib import messages
-from django.http import HttpResponse, HttpResponseBase
+from django.http import HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_POST
 
 from didactor.assignments.finding_out import told_of
-from didactor.assignments.models import FoundOut, Task
+from didactor.assignments.models import Task
 from didactor.assignments.services import decide_answer
 from didactor.core.errors import CoreError
 from didactor.core.formats.result import Result
@@ -27,6 +30,7 @@ from didactor.review.checklist import checklist_of
 from didactor.review.deciding import proposal_shown
 from didactor.review.models import Decision, Mark, Review, Standing
 from didactor.review.phrases import phrases_of
+from didactor.review.querysets import for_the_desk
 from didactor.review.waiting import desk_of, next_to_hear, strange_in
 from didactor.takes.beside import beside
 from didactor.takes.causes import likely_causes
@@ -106,17 +110,19 @@ def decide_words(request: Request, pk: int) -> HttpResponse:
 
 
 def _submission(request: Request, pk: int) -> Submission:
-    return get_object_or_404(Submission.objects.visible_to(request.user).for_lists(), pk=pk)
+    return get_object_or_404(for_the_desk(Submission.objects.visible_to(request.user)), pk=pk)
 
 
 def _review(request: Request, pk: int) -> Review:
     """The answer to change: nothing of what was heard is fetched for that."""
     seen = Submission.objects.visible_to(request.user).defer("take__peaks")
-    submission = get_object_or_404(seen.select_related("take__task__assignment", "take__task__enrolment__student"), pk=pk)
+    submission = get_object_or_404(seen.select_related("take__task__assignment", "take__task__enrolment__student", "review"), pk=pk)
     return services.open_review(submission=submission, teacher=request.user)
 
 
 @teacher_only
+@csp_replace({"frame-src": [SELF], "frame-ancestors": [SELF]})  # type: ignore[arg-type]
+@xframe_options_sameorigin
 def detail(request: Request, pk: int) -> HttpResponse:
     """One take on the desk: listen, look, mark, answer."""
     return _desk(request, pk)
@@ -131,8 +137,8 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
     analysis = take.latest_analysis
     result = analysis.heard if analysis else None
     own = getattr(take, "self_review", None)
-    found_out = FoundOut.objects.filter(task=take.task_id, done_at__isnull=False).first()
-    following = next_to_hear(request.user, submission)
+    found_out = take.task.found_out if take.task.has_found_out else None
+    following = next_to_hear(request.user, submission, answered=read_id(request.GET.get("after", "")))
     context = {
         "submission": submission,
         "review": review,
@@ -164,8 +170,9 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "proposal": None if review.sent_at else proposal_shown(take),
         "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
         "following": following,
-        "following_sound": reverse("takes:sound", args=[following.take_id]) if following and following.take.playback else "",
+        "following_page": f"{reverse('review:detail', args=[following])}?after={submission.pk}" if following else "",
         "plays": "heard" in request.GET,
+        "laid": "after" in request.GET,
         "quality": result.quality if result else None,
         "beside": beside(take, passage),
         "scale": _scale_for(request, review),
@@ -350,13 +357,15 @@ def send(request: Request, pk: int) -> HttpResponse:
             services.send(review=review, draft=draft)
     except services.ReviewRefused as error:
         return _desk(request, pk, refused=draft, trouble=str(error))
-    student = review.submission.take.task.enrolment.student
-    messages.success(request, f"{'Amended' if 'amend' in request.POST else 'Sent'}: it is with {student}.")
+    said = f"{'Amended' if 'amend' in request.POST else 'Sent'}: it is with {review.submission.take.task.enrolment.student}."
     if "amend" in request.POST:
-        return redirect("review:detail", pk=pk)
-    # The next one plays by itself: one hand stays on the keyboard.
-    return (
-        redirect(f"{reverse('review:detail', args=[following.pk])}?heard")
-        if following and "next" in request.POST
-        else redirect("review:waiting")
-    )
+        to = reverse("review:detail", args=[pk])
+    else:
+        # The next one plays by itself: one hand stays on the keyboard.
+        on = following is not None and "next" in request.POST
+        to = f"{reverse('review:detail', args=[following])}?heard" if on else reverse("review:waiting")
+    if "laid" in request.POST and to != reverse("review:waiting"):
+        # The next take's page is there already, laid under this one: what became of this answer is said on it by the script.
+        return JsonResponse({"to": to, "said": said, "of": reverse("review:detail", args=[pk])})
+    messages.success(request, said)
+    return JsonResponse({"to": to}) if "laid" in request.POST else redirect(to)

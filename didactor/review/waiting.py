@@ -194,11 +194,14 @@ def strange_in(take: Take) -> str:
     return f"By its timing this is the same recording as {whose} take {same.number}."
 
 
-def next_to_hear(teacher: Person, after: Submission | None = None) -> Submission | None:
-    """What lies next on the desk after a take, from the top again at the end; None where nothing else waits."""
+def next_to_hear(teacher: Person, after: Submission | None = None, answered: int | None = None) -> int | None:
+    """The submission that lies next on the desk after one, from the top again at the end; None where nothing else waits.
+
+    ``answered``: another that will be answered by then.
+    """
     waiting: SubmissionQuerySet = Submission.objects.awaiting_review_by(teacher)
-    order = list(waiting.in_desk_order().values_list("pk", flat=True))
+    order = [pk for pk in waiting.in_desk_order().values_list("pk", flat=True) if pk != answered]
     if after is not None and after.pk in order:
         at = order.index(after.pk)
         order = order[at + 1 :] + order[:at]
-    return Submission.objects.select_related("take").defer("take__peaks").get(pk=order[0]) if order else None
+    return order[0] if order else None

@@ -57,6 +57,8 @@ def _pairs(own: Anchors, other: Anchors) -> list[list[float]]:
 
 
 def _earlier(take: Take, music: Expectation) -> Sequence[tuple[str, str, Anchors]]:
+    if take.number == 1:
+        return []
     earlier = (
         Take.objects.filter(task=take.task_id, number__lt=take.number, submission__isnull=False, state=TakeState.ANALYSED)
         .exclude(playback="")

@@ -59,13 +59,6 @@ class SubmissionQuerySet(models.QuerySet[Any]):
             "is_strange", "take__task__assignment__due_at", "take__task__assignment", "submitted_at", "pk"
         )
 
-    def for_lists(self) -> SubmissionQuerySet:
-        return (
-            self.select_related("take__task__assignment__passage__revision__piece", "take__task__enrolment__student", "take__self_review")
-            .prefetch_related("take__analyses", "take__self_review__marks")
-            .defer("take__task__assignment__passage__revision__prepared", "take__task__assignment__passage__revision__reading")
-        )
-
 
 class TogetherQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> TogetherQuerySet:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from django.test import TestCase
 from django.urls import reverse
 
-from didactor.assignments.models import TaskState
+from didactor.assignments.models import Assignment, TaskState
 from didactor.library.models import ModelSound
 from didactor.review.models import Review, Standing
 from didactor.review.services import Draft, ReviewRefused, add_remark, amend, decide_mark, keep_all, open_review, save_draft, send
+from didactor.takes.jobs import analyse_take
 from didactor.takes.models import Take
 from didactor.takes.services import OwnMark, review_own_take, submit_take
 from tests import scene as scenes
+from tests.music import wav
 
 
 class ReviewTests(scenes.OwnFolders, TestCase):
@@ -142,6 +144,46 @@ class ReviewTests(scenes.OwnFolders, TestCase):
         url = reverse("review:send", args=[self.submission.pk])
         for words, status in (("First.", 302), ("First.", 302), ("Second.", 409)):
             self.assertEqual(self.client.post(url, {"text": words, "decision": "passed"}).status_code, status)
+
+    def test_a_script_is_told_where_to_go_on_and_what_was_sent(self):
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
+        other = scenes.recorded_by(scenes.another(self.scene, "Tove"), wav(seed=21))
+        analyse_take(take_id=other.pk)
+        Assignment.objects.update(listen_first=False)
+        following = submit_take(take=Take.objects.get(pk=other.pk))
+        url, send_to = reverse("review:detail", args=[self.submission.pk]), reverse("review:send", args=[self.submission.pk])
+        page = self.client.get(url)
+        self.assertContains(page, f'data-next-page="{reverse("review:detail", args=[following.pk])}?after={self.submission.pk}"')
+        laid = self.client.get(reverse("review:detail", args=[following.pk]), {"after": self.submission.pk})
+        self.assertNotContains(laid, "data-next-page", msg_prefix="the one before will be answered by then")
+        self.assertNotContains(laid, "autoplay")
+        self.assertContains(laid, '<base target="_top">')
+        refused = self.client.post(send_to, {"text": "Words", "laid": "1"})
+        self.assertEqual((refused.status_code, refused["Content-Type"].split(";")[0]), (409, "text/html"))
+        told = self.client.post(send_to, {"decision": "passed", "next": "1", "laid": "1"})
+        to = reverse("review:detail", args=[following.pk])
+        self.assertEqual(told.json(), {"to": f"{to}?heard", "said": "Sent: it is with Ylva.", "of": url})
+        last = self.client.post(reverse("review:send", args=[following.pk]), {"decision": "passed", "next": "1", "laid": "1"})
+        self.assertEqual(last.json(), {"to": reverse("review:waiting")})
+        self.assertContains(self.client.get(reverse("review:waiting")), "Sent: it is with Tove.")
+
+    def test_only_our_own_pages_hold_the_desk_in_a_frame(self):
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
+        for url, rule, option in (
+            (reverse("review:detail", args=[self.submission.pk]), "frame-ancestors 'self'", "SAMEORIGIN"),
+            (reverse("review:waiting"), "frame-ancestors 'none'", "DENY"),
+        ):
+            page = self.client.get(url)
+            self.assertIn(rule, page["Content-Security-Policy"])
+            self.assertEqual(page["X-Frame-Options"], option)
+
+    def test_the_desk_asks_the_database_no_more_than_it_must(self):
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
+        url = reverse("review:detail", args=[self.submission.pk])
+        self.client.get(url)
+        # One for each kind of thing that lies beside a take; 28 before.
+        with self.assertNumQueries(15):
+            self.client.get(url)
 
     def test_an_answer_needs_a_decision(self):
         with self.assertRaisesMessage(ReviewRefused, "what happens next"):

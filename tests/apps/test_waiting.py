@@ -71,9 +71,10 @@ class WaitingTests(scenes.OwnFolders, TestCase):
     def test_the_desk_goes_on_in_the_same_order_and_comes_round(self):
         handed_in = [self.handed_in(k, self.later if k % 2 else self.sooner) for k in range(4)]
         teacher = self.scene.teacher
-        self.assertEqual(next_to_hear(teacher), handed_in[0])
-        self.assertEqual(next_to_hear(teacher, handed_in[2]), handed_in[1])
-        self.assertEqual(next_to_hear(teacher, handed_in[3]), handed_in[0])
+        self.assertEqual(next_to_hear(teacher), handed_in[0].pk)
+        self.assertEqual(next_to_hear(teacher, handed_in[2]), handed_in[1].pk)
+        self.assertEqual(next_to_hear(teacher, handed_in[3]), handed_in[0].pk)
+        self.assertEqual(next_to_hear(teacher, handed_in[3], answered=handed_in[0].pk), handed_in[2].pk)
         Submission.objects.exclude(pk=handed_in[1].pk).update(answered_at=timezone.now())
         self.assertIsNone(next_to_hear(teacher, handed_in[1]))
 
@@ -84,7 +85,7 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         desk = desk_of(self.scene.teacher)
         self.assertEqual([entry.submission for entry in desk.apart], [first, twin])
         self.assertEqual(desk.first.submission, plain)
-        self.assertEqual(next_to_hear(self.scene.teacher, plain), first)
+        self.assertEqual(next_to_hear(self.scene.teacher, plain), first.pk)
         page = self.client.get(self.url)
         self.assertContains(page, "Nothing but wind.")
         self.assertContains(page, "the same recording as Player 1’s take 1")

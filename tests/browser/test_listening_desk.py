@@ -144,7 +144,62 @@ class ListeningDeskTests(BrowserTestCase):
         page.get_by_role("button", name="Not this").click()
         expect(page.get_by_role("button", name="Say it")).to_be_visible()
 
-    def test_the_next_take_plays_by_itself_after_send_and_next(self):
+    def test_the_next_take_lies_ready_plays_at_once_and_so_does_the_one_after(self):
+        Assignment.objects.update(listen_first=False)
+        for number, name in enumerate(("Tove", "Una", "Vidar")):
+            take = scenes.recorded_by(scenes.another(self.scene, name), wav(seed=21 + number))
+            analyse_take(take_id=take.pk)
+            submit_take(take=Take.objects.get(pk=take.pk))
+        page = self.opened()
+        first = page.url
+        others: list[str] = []
+        up = page.frame_locator("iframe.take-page.up")
+        takes = [page.main_frame, up, up, up]
+        for number, take in enumerate(takes):
+            if number < 3:
+                under = page.frame_locator("iframe.take-page:not(.up)")
+                expect(under.locator("#answer")).to_be_attached(timeout=20_000)
+                others.append(under.get_by_role("heading", level=1, include_hidden=True).inner_text())
+            page.keyboard.press("a")
+            expect(take.get_by_label("Passed")).to_be_checked()
+            page.keyboard.press("s")
+            if number < 3:
+                expect(up.get_by_role("heading", level=1)).to_have_text(others[-1])
+                expect(up.get_by_role("button", name="Pause", exact=True)).to_be_visible()
+                expect(up.locator("[data-said]")).to_contain_text("Sent: it is with")
+                self.accessible(page)
+        expect(page.get_by_text("Sent: it is with")).to_be_visible()
+        self.assertEqual(set(Review.objects.values_list("decision", flat=True)), {"passed"})
+        self.assertEqual((Review.objects.count(), len(set(others))), (4, 3))
+        # Reloaded, or gone back to: what the address says is there.
+        page.goto(first)
+        expect(page.get_by_text("Amend this answer")).to_be_visible()
+
+    def test_without_a_connection_an_answer_stays_where_it_is(self):
+        page = self.opened()
+        page.keyboard.press("a")
+        expect(page.get_by_label("Passed")).to_be_checked()
+        page.get_by_label("To Ylva").fill("Breathe before bar 5.")
+        expect(page.locator("#answer-version")).not_to_have_value("0")
+        page.route("**/send/", lambda route: route.abort())
+        page.get_by_role("button", name="Send").click()
+        expect(page.get_by_text("No connection: it is not sent.")).to_be_visible()
+        self.troubles.clear()
+        self.assertIsNone(Review.objects.get().sent_at)
+        page.unroute("**/send/")
+        page.get_by_role("button", name="Send").click()
+        expect(page.get_by_text("Sent: it is with Ylva.")).to_be_visible()
+        self.assertEqual(Review.objects.get().text, "Breathe before bar 5.")
+
+    def test_what_is_refused_says_why_with_what_was_written(self):
+        page = self.opened()
+        page.get_by_label("To Ylva").fill("Well played.")
+        page.get_by_role("button", name="Send").click()
+        expect(page.get_by_role("alert")).to_contain_text("Choose what happens next")
+        expect(page.get_by_label("To Ylva")).to_have_value("Well played.")
+        self.troubles.clear()
+
+    def test_one_that_came_in_between_plays_by_itself_too(self):
         other = scenes.recorded_by(self.scene.task, wav(seed=21))
         Task.objects.filter(pk=self.scene.task.pk).update(state="open")
         analyse_take(take_id=other.pk)

@@ -4,6 +4,7 @@ import { actionOf, typing } from "./keys.js";
 import { filled, nameOf } from "./phrases.js";
 import { noteAt } from "./timeline.js";
 
+const answer = document.querySelector("form[data-answer]");
 const fields = (name) => document.querySelector(`[data-remark] [name="${name}"]`);
 
 // While somebody plays in the room, a touch is a mark at once: there is no time to write.
@@ -132,19 +133,3 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   act();
 });
-
-// The last words typed survive a page that is closed before the draft was kept.
-const answer = document.querySelector("form[data-answer]");
-let unkept = false;
-answer?.addEventListener("input", () => (unkept = true));
-answer?.addEventListener("submit", () => (unkept = false));
-document.body.addEventListener("htmx:afterRequest", (event) => {
-  if (event.target === answer && event.detail.successful) unkept = false;
-});
-window.addEventListener("pagehide", () => {
-  if (answer && unkept) navigator.sendBeacon(answer.dataset.answer, new FormData(answer));
-});
-
-// The next take's sound is here before it is asked for; the page has time while this one is heard.
-const { nextSound } = document.querySelector(".desk-foot")?.dataset ?? {};
-if (nextSound) setTimeout(() => fetch(nextSound).then((answer) => answer.blob()).catch(() => {}), 1500);
