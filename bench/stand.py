@@ -28,8 +28,8 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright  # noqa: 
 from report import close  # noqa: E402
 from served import ARGUMENTS, EXECUTABLE, Server, end_sessions, scene_of, scenes  # noqa: E402 - before anything of Django
 
+from didactor.core.sound.mp3 import mp3_of  # noqa: E402
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ  # noqa: E402
-from didactor.library.jobs import _mp3  # noqa: E402
 from didactor.library.models import ModelSound, Reference, ReferenceSound  # noqa: E402
 from didactor.library.notation import expectation_of_passage  # noqa: E402
 from didactor.library.sounds import enters_s, sound_at  # noqa: E402
@@ -133,7 +133,7 @@ def _beeps(times_s: list[float], length_s: float) -> bytes:
     for time_s in times_s:
         at = round(time_s * SYNTH_RATE_HZ)
         sound[at : at + len(beep)] = beep[: max(0, len(sound) - at)]
-    return _mp3(sound, SYNTH_RATE_HZ)
+    return mp3_of(sound, SYNTH_RATE_HZ)
 
 
 def _kept_sound(scene: scenes.Scene, kind: str) -> None:

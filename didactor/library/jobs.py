@@ -1,15 +1,12 @@
 from __future__ import annotations
 
-import io
-
-import av
-import numpy as np
 from django.core.files.base import ContentFile
 from procrastinate.contrib.django import app
 
 from didactor.core.errors import AudioError, CoreError
 from didactor.core.instruments import find_instrument
 from didactor.core.laid_over import lay_over
+from didactor.core.sound.mp3 import mp3_of
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples, model_start_s
 from didactor.core.sound.recording import RATE_HZ, open_recording
@@ -45,7 +42,7 @@ def render_model(model_sound_id: int) -> None:
     except Exception:
         ModelSound.objects.filter(pk=sound.pk).update(failed=True)
         raise
-    sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples, SYNTH_RATE_HZ)), save=True)
+    sound.sound.save(f"{passage.pk}-{sound.tempo_qpm:g}.mp3", ContentFile(mp3_of(samples, SYNTH_RATE_HZ)), save=True)
 
 
 def _named(passage: Passage, sound: ModelSound) -> Samples:
@@ -90,7 +87,7 @@ def stretch_reference(reference_sound_id: int) -> None:
     except Exception:
         ReferenceSound.objects.filter(pk=sound.pk).update(failed=True)
         raise
-    sound.sound.save(f"{sound.reference_id}-{sound.tempo_qpm:g}.mp3", ContentFile(_mp3(samples, RATE_HZ)), save=True)
+    sound.sound.save(f"{sound.reference_id}-{sound.tempo_qpm:g}.mp3", ContentFile(mp3_of(samples, RATE_HZ)), save=True)
 
 
 @app.task(queue="default", priority=5)
@@ -106,16 +103,3 @@ def engrave_parts(passage_ids: list[int]) -> None:
     """Draw arrangements before anybody opens them. May run twice: what is drawn is not drawn again."""
     for passage in Passage.objects.filter(pk__in=passage_ids).select_related("revision"):
         engravings_of(revision=passage.revision, part=passage.part, bars=passage.bars)
-
-
-def _mp3(samples: Samples, rate_hz: int) -> bytes:
-    buffer = io.BytesIO()
-    with av.open(buffer, "w", format="mp3") as container:
-        stream = container.add_stream("mp3", rate=rate_hz, layout="mono")
-        stream.bit_rate = 96_000
-        for start in range(0, len(samples), 1152):
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples[None, start : start + 1152]), format="fltp", layout="mono")
-            frame.sample_rate, frame.pts = rate_hz, start
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-    return buffer.getvalue()

@@ -6,6 +6,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
+from didactor.core.score.roadmap import bars_in_words
 from didactor.core.score.study.difficulty import HARDEST
 from didactor.library.querysets import ImportQuerySet, PassageQuerySet, PieceQuerySet
 from didactor.people.models import Level, Person, Studio
@@ -205,8 +206,7 @@ class Passage(models.Model):
 
     @property
     def bars_in_words(self) -> str:
-        first, _, last = self.bars.partition("-")
-        return f"bars {first}–{last}" if last and last != first else f"bar {first}"
+        return bars_in_words(self.bars)
 
     @property
     def part_entry(self) -> dict:

@@ -11,6 +11,7 @@ from django.utils import timezone
 from didactor.assignments.models import Task
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.remedies import FINDS_OUT, Exercise
+from didactor.core.score.roadmap import bars_in_words
 from didactor.people.models import Enrolment
 from didactor.practice.querysets import AttemptQuerySet
 
@@ -116,6 +117,10 @@ class Attempt(models.Model):
 
     def __str__(self) -> str:
         return f"{self.get_outcome_display()}, {self.bars}"
+
+    @property
+    def bars_in_words(self) -> str:
+        return bars_in_words(self.bars)
 
     @property
     def samples_path(self) -> Path:

@@ -14,6 +14,7 @@ from didactor.assignments.models import Task
 from didactor.core.planning.tempi import rungs
 from didactor.core.practising.crossing import Attempt as Counted
 from didactor.core.practising.crossing import Crossing, Kind, Order, Outcome, Stone, clean_tempo_of_bars, crossing, stones_of
+from didactor.core.score.roadmap import bars_in_words
 from didactor.core.score.study.payoff import weights
 from didactor.library.notation import expectation_of_passage, read_part
 from didactor.library.study import difficulty_of
@@ -116,7 +117,7 @@ def summaries(tasks: Sequence[Task]) -> dict[int, Summary]:
             firm=state.crossing.firm,
             stones=len(state.stones),
             minutes=minutes_played(attempts),
-            at="" if at is None else ("the whole" if at.kind is Kind.WHOLE else f"bars {at.bars}"),
+            at="" if at is None else ("the whole" if at.kind is Kind.WHOLE else bars_in_words(at.bars)),
             remedy=str(last[task.pk]) if task.pk in last else "",
             carries=state.crossing.carries,
         )
@@ -196,7 +197,7 @@ def in_words(state: State) -> str:
     if state.at is None:
         return "All of it carries. One clean run of the whole is done."
     standing, stone = state.crossing.standings[state.at.name], state.at
-    bars = f"bars {stone.first}–{stone.last}" if stone.first != stone.last else f"bar {stone.first}"
+    bars = bars_in_words(stone.bars)
     what = {"own": f"Stone {bars}", "join": f"Join {bars}", "whole": "The whole, once without a fault"}[stone.kind.value]
     if standing.shaken:
         return f"{what} lost its hold: once more without a fault."

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from django.db.models import Q
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState
@@ -67,8 +68,10 @@ class Grid:
 def grid_of(group: Group, series: int | None = None) -> Grid:
     """What a group has, of one series only where that is asked. Listening tasks are in it like any other."""
     enrolments = list(group.enrolments.active().select_related("student").order_by("student__name"))
+    # What was taken back from everybody is no column.
+    kept = Task.objects.filter(Q(withdrawn_at=None) | Q(state=TaskState.PASSED), enrolment__in=enrolments)
     # By number: rows of assignments are wide, and each of them would be compared with all others.
-    given = Assignment.objects.filter(pk__in=Task.objects.filter(enrolment__in=enrolments).values("assignment"))
+    given = Assignment.objects.filter(pk__in=kept.values("assignment"))
     offered = Series.objects.filter(pk__in=given.exclude(series=None).values("series")).order_by("title")
     chosen = given.filter(series=series) if series is not None else given
     assignments = sorted(chosen.order_by("-due_at", "-pk")[:COLUMNS], key=lambda a: (a.due_at, a.pk))

@@ -14,6 +14,7 @@ from didactor.core.planning.carrying import Playing
 from didactor.core.planning.next_step import History, Next, Proposal, TakeFacts, propose
 from didactor.core.planning.tempi import rungs
 from didactor.core.practising.crossing import Outcome
+from didactor.core.score.roadmap import bars_in_words
 from didactor.core.steps.registry import goal, goals
 from didactor.core.units import quarters_to_beats_per_minute
 from didactor.library.notation import expectation_of_passage
@@ -42,7 +43,7 @@ def proposal_shown(take: Take) -> dict[str, Any] | None:
         return None
     parts = [
         Decision(found.next.value).label,
-        f"bars {found.bars.replace('-', '–')}" if found.bars and found.next in (Next.SHORTER, Next.STEP) else "",
+        bars_in_words(found.bars) if found.bars and found.next in (Next.SHORTER, Next.STEP) else "",
         goal(found.step).title.lower() if found.step else "",
         f"at {found.tempo:g}" if found.tempo else "",
         f"{found.minutes} minutes a day" if found.minutes else "",

@@ -7,6 +7,7 @@ from django.db import models
 
 from didactor.assignments.checklists import title_of
 from didactor.assignments.models import Assignment
+from didactor.core.score.roadmap import bars_in_words
 from didactor.library.said import is_film
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
@@ -53,6 +54,10 @@ class Review(models.Model):
     def categories_with(self, verdict: str) -> list[str]:
         """Titles of the checklist's categories that got this verdict."""
         return [title_of(row) for row, given in self.checklist.items() if given == verdict and title_of(row)]
+
+    @property
+    def bars_in_words(self) -> str:
+        return bars_in_words(self.decision_bars)
 
     @property
     def good(self) -> list[str]:

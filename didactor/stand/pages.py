@@ -154,7 +154,7 @@ def next_thing(task: Task, takes: Sequence[Take], may_record: bool) -> NextThing
     if goal.is_answered:
         return NextThing(words=f"Read the answer to {str(goal).lower()}", url=page)
     if goal.is_submitted:
-        return play
+        return NextThing(words="Play it once more", url=play.url) if play else None
     if task.assignment.own_grade is not None:
         return NextThing(words="How it was, and the next line", url=reverse("practice:reading", args=[task.enrolment_id]))
     return NextThing(words=f"Listen back to {str(goal).lower()}" if goal.waits_for_listening else f"Hand in {str(goal).lower()}", url=page)

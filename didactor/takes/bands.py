@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Collection
 
-import av
 import numpy as np
-import numpy.typing as npt
 from django.core.files.base import ContentFile
 from django.db import transaction
 
 from didactor.assignments.models import Assignment
 from didactor.core.errors import CoreError
+from didactor.core.sound.mp3 import mp3_of
 from didactor.core.sound.recording import RATE_HZ, open_recording
 from didactor.core.sound.together import Voice, bent, mixed
 from didactor.core.units import beats_to_quarters_per_minute
@@ -71,7 +69,7 @@ def put_together(made: Together) -> None:
             left_out.append(take)
     if len(sounds) < 2:
         raise CoreError("together.too_few", "Too little was heard in these takes to put them together.")
-    body = _mp3(mixed(sounds, RATE_HZ))
+    body = mp3_of(mixed(sounds, RATE_HZ), RATE_HZ)
     with transaction.atomic():
         kept = Together.objects.select_for_update(of=("self",)).filter(pk=made.pk, sound="").first()
         if kept is None:
@@ -85,17 +83,3 @@ def take_away(made: Together) -> None:
     with transaction.atomic():
         forget(made.sound)
         made.delete()
-
-
-def _mp3(stereo: npt.NDArray[np.float32]) -> bytes:
-    buffer = io.BytesIO()
-    with av.open(buffer, "w", format="mp3") as container:
-        stream = container.add_stream("mp3", rate=RATE_HZ, layout="stereo")
-        stream.bit_rate = 160_000
-        for start in range(0, stereo.shape[1], 1152):
-            piece = np.ascontiguousarray(stereo[:, start : start + 1152])
-            frame = av.AudioFrame.from_ndarray(piece, format="fltp", layout="stereo")
-            frame.sample_rate, frame.pts = RATE_HZ, start
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-    return buffer.getvalue()

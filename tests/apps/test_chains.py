@@ -67,6 +67,10 @@ class TierTests(scenes.OwnFolders, TestCase):
         [(_, [(sign, words)])] = grid_of(self.scene.ylva.group).rows
         self.assertEqual((sign, words), ("fast", "passed, in the fast tier, at 107 at best"))
         self.assertEqual(grid_of(self.scene.ylva.group).feet, [(1, 1)])
+        Task.objects.filter(pk=self.scene.task.pk).update(withdrawn_at=timezone.now())
+        self.assertEqual(len(grid_of(self.scene.ylva.group).assignments), 1, "what is passed stays")
+        Task.objects.filter(pk=self.scene.task.pk).update(state="open")
+        self.assertEqual(grid_of(self.scene.ylva.group).assignments, [])
 
     def test_the_form_refuses_one_that_is_no_faster(self):
         self.client.force_login(self.scene.teacher)

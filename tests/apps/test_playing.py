@@ -158,7 +158,7 @@ class NextThingTests(scenes.OwnFolders, TestCase):
         review_own_take(take=Take.objects.get(pk=take.pk), marks=[], work_on="the leap")
         self.assertEqual(self.next(), ("Hand in take 1", page))
         submission = submit_take(take=Take.objects.get(pk=take.pk))
-        self.assertEqual(self.next(), ("Sit down and play", play))
+        self.assertEqual(self.next(), ("Play it once more", play))
         submission.answered_at = timezone.now()
         submission.save()
         self.assertEqual(self.next(), ("Read the answer to take 1", page))

@@ -11,6 +11,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
 
+from didactor.core.score.roadmap import bars_in_words
+
 #: Slips a note within what one carries, from very reliable to careless; how far above it the hardest place breaks down, as a share of the
 #: tempo; how often it breaks down far above it; and of those how often three notes and more go wrong in a whole take.
 SLIPS, BREAKS_WITHIN, BREAKS, MANY = (0.0005, 0.003, 0.008, 0.02), (0.02, 0.05, 0.1), 0.9, 0.6
@@ -116,7 +118,7 @@ class Segment:
 
     @property
     def in_words(self) -> str:
-        return f"bar {self.first}" if self.first == self.last else f"bars {self.first}–{self.last}"
+        return bars_in_words(self.bars)
 
 
 def segment_to_train(bars: Sequence[str], faults: Mapping[str, float], plays: Mapping[str, float]) -> Segment | None:

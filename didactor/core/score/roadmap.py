@@ -20,6 +20,12 @@ _SECTION = re.compile(r"(\w+)\s*[:=]\s*(\w+(?:\s*[-–]\s*\w+)?)")
 MAX_PLAYED_BARS = 2000
 
 
+def bars_in_words(bars: str) -> str:
+    """``5-8`` to “bars 5–8”, ``6`` and ``6-6`` to “bar 6”; an order of several stays as it is."""
+    first, _, last = bars.partition("-")
+    return f"bar {first}" if last in ("", first) and " " not in bars else f"bars {bars.replace('-', '–')}"
+
+
 def bars_between(part: Part, bars: str | None) -> list[Bar]:
     """Bars named by a range such as ``"5-12"``, ``"7"`` or ``"0-8"``; all bars for ``None``.
 

@@ -37,10 +37,10 @@ def compare(own: Tone, other: Tone, name: str) -> list[Remark]:
     return [*_first(own, other, name), *_long_notes(own, other, name), *_voicing(own, other, name)]
 
 
-def _first(own: Tone, other: Tone | None, name: str) -> list[Remark]:
+def _first(own: Tone, other: Tone, name: str) -> list[Remark]:
     if own.first_db is None or own.first_s is None or own.first_db > WEAK_DB:
         return []
-    if other is None or other.first_db is None or own.first_db - other.first_db > WEAKER_DB:
+    if other.first_db is None or own.first_db - other.first_db > WEAKER_DB:
         return []
     says = f"The first note is {-own.first_db:.0f} dB weaker than the next ones; in {name} it was {_weaker(other.first_db)}."
     return [Remark(code="tone.first", says=says, start_s=own.first_s, end_s=own.first_s + 2.0)]
