@@ -66,6 +66,7 @@ INSTALLED_APPS = [
     "didactor.letters",
     "didactor.archive",
     "didactor.demo",
+    "didactor.operation",
 ]
 
 MIDDLEWARE = [

@@ -40,7 +40,7 @@ def sweep_files(*, older_than_s: float = YOUNG_S) -> tuple[int, int]:
     Returns:
         how many files were removed, and how many are missing.
     """
-    named = set(_named_files())
+    named = set(named_files())
     removed, found = 0, set()
     for path in _files(Path(settings.MEDIA_ROOT)):
         name = str(path.relative_to(settings.MEDIA_ROOT))
@@ -64,7 +64,7 @@ def _files(folder: Path) -> Iterator[Path]:
         yield from (Path(place) / name for name in names)
 
 
-def _named_files() -> Iterator[str]:
+def named_files() -> Iterator[str]:
     """Every file that a row of any table names."""
     for model in apps.get_models():
         for field in model._meta.get_fields():

@@ -12,7 +12,7 @@ from django.test import SimpleTestCase
 ROOT = Path(__file__).resolve().parents[2] / "didactor"
 #: In the order of the job: nothing names what comes later, be it by an import, an address, a template or a dotted path. ``config`` puts
 #: them together; what is no step of the job (``core``, ``web``) names none of them.
-APPS = ("people", "library", "assignments", "takes", "practice", "review", "progress", "stand", "letters", "archive", "demo")
+APPS = ("people", "library", "assignments", "takes", "practice", "review", "progress", "stand", "letters", "archive", "demo", "operation")
 MOST_LINES_IN_A_FILE, MOST_LINES_IN_A_FUNCTION = 480, 80
 _NAMED_IN_TEMPLATE = re.compile(r"""\{%\s*(?:url|include|extends)\s+["']([a-z_]+)[:/]""")
 
