@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "django_htmx",
+    "django_prometheus",
     "procrastinate.contrib.django",
     "didactor.people",
     "didactor.library",
@@ -70,6 +71,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "django_prometheus.middleware.PrometheusBeforeMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -85,6 +87,7 @@ MIDDLEWARE = [
     "didactor.people.sent_once.once",
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
+    "django_prometheus.middleware.PrometheusAfterMiddleware",
 ]
 
 ROOT_URLCONF = "didactor.config.urls"
@@ -234,11 +237,25 @@ PROCRASTINATE_ON_APP_READY = None
 #: A worker that was killed is noticed after this many seconds; its job is then taken up again.
 PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 3.0, "stalled_worker_timeout": 12.0}
 
+#: Who watches over the service asks for figures with it; without one nobody gets any.
+METRICS_TOKEN = os.environ.get("DIDACTOR_METRICS_TOKEN", "")
+PROMETHEUS_EXPORT_MIGRATIONS = False
+
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "filters": {"without_secrets": {"()": "didactor.operation.logs.WithoutSecrets"}},
+    "formatters": {
+        "line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"},
+        "json": {"()": "pythonjsonlogger.json.JsonFormatter", "format": "{asctime}{levelname}{name}{message}", "style": "{"},
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "formatter": "json" if os.environ.get("DIDACTOR_LOG") == "json" else "line",
+            "filters": ["without_secrets"],
+        }
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"didactor": {"level": "INFO"}, "axes": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
 }

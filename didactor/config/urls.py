@@ -3,6 +3,7 @@ from django.urls import include, path
 from didactor.assignments.views import create
 from didactor.config import addresses
 from didactor.letters.views import of_person, own
+from didactor.operation.views import health, metrics, ready, troubles
 from didactor.progress.views import answer_paper, assignment, class_sheet, group, student
 from didactor.stand.views import study, task
 from didactor.web.offline import offline, worker
@@ -22,6 +23,10 @@ urlpatterns = [
     path("groups/<int:pk>/", group, name="group"),
     path("students/<int:pk>/passages/", student, name="record"),
     path("letters/", own, name="letters"),
+    path("trouble/", troubles, name="troubles"),
+    path("health/", health, name="health"),
+    path("ready/", ready, name="ready"),
+    path("metrics/", metrics, name="metrics"),
     path("letters/of/<int:pk>/", of_person, name="letters_of"),
     path("", include("didactor.people.urls")),
     path("library/", include("didactor.library.urls")),

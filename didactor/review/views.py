@@ -85,7 +85,7 @@ def _waiting(
         "of": of,
         "group": group,
         "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:WORDS_SHOWN]),
-        "being_heard": Take.objects.being_heard_for(request.user).count(),
+        **Take.objects.with_the_ear_for(request.user),
         "refused": refused,
         "at_once": at_once,
         "decisions_at_once": [(one.value, one.label) for one in DECISIONS],

@@ -3,7 +3,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
-from django.db.models import Case, Exists, OuterRef, Q, When
+from django.db.models import Case, Count, Exists, OuterRef, Q, When
 
 from didactor.people.models import Consent, ConsentKind
 
@@ -24,9 +24,11 @@ class TakeQuerySet(models.QuerySet[Any]):
         """Takes that this person may mark, submit or delete: their own."""
         return self.filter(task__enrolment__student=person) if person.is_authenticated else self.none()
 
-    def being_heard_for(self, teacher: Person) -> TakeQuerySet:
-        """What students of this teacher's studio recorded and the ear has not finished with; how many, not whose."""
-        return self.filter(task__assignment__studio=teacher.studio, state__in=("stored", "analysing"))
+    def with_the_ear_for(self, teacher: Person) -> dict[str, int]:
+        """How many takes of this teacher's studio the ear has not finished with (``being_heard``), and failed at (``not_heard``)."""
+        failed = Q(state="failed")
+        own = self.filter(task__assignment__studio=teacher.studio, state__in=("stored", "analysing", "failed"))
+        return own.aggregate(being_heard=Count("pk", filter=~failed), not_heard=Count("pk", filter=failed))
 
     def with_everything(self) -> TakeQuerySet:
         return (

@@ -32,6 +32,10 @@ PUBLIC = {
     "letters:stop",
     "service_worker",
     "offline",
+    "health",
+    "ready",
+    # With its token alone, see test_operation.
+    "metrics",
 }
 #: Who may open a page of the scene's studio. The rest get 404; people who are not signed in are sent to sign in.
 TEACHER, YLVA, BOTH = {"teacher"}, {"ylva"}, {"teacher", "ylva"}
@@ -39,6 +43,7 @@ EXPECTED: dict[str, set[str]] = {
     # Only where the demo left something, see test_left_on_a_device.
     "demo:left": set(),
     "demo:left_sound": set(),
+    "troubles": {"teacher", "stranger"},
     "home": {"teacher", "ylva", "ossian", "guardian", "stranger"},
     "people:students": {"teacher", "stranger"},
     "people:add_student": {"teacher", "stranger"},
