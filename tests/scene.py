@@ -47,7 +47,9 @@ class Scene:
 
 def teacher(studio_name: str, username: str) -> Person:
     studio = Studio.objects.create(name=studio_name)
-    return Person.objects.create_user(username=username, password=PASSWORD, name=username.title(), role=Role.TEACHER, studio=studio)
+    return Person.objects.create_user(
+        username=username, password=PASSWORD, name=username.title(), role=Role.TEACHER, studio=studio, is_owner=True
+    )
 
 
 def build(**fields: Any) -> Scene:

@@ -52,6 +52,7 @@ ROWS = {
 }
 #: What is made anew where it is wanted, or belongs to a moment.
 LEFT_OUT = {
+    "people.Invitation": "made anew",
     "people.SentForm": "forms that are on their way",
     "library.Import": "files on their way in",
     "library.ImportedFile": "files on their way in",

@@ -5,6 +5,7 @@ DIDACTOR_DB_*       HOST, PORT, NAME, USER, PASSWORD of a database of one's own
 DIDACTOR_SECRET     secret key (default: made once and kept in the state folder)
 DIDACTOR_HOSTS      host names the site answers to, separated by commas (default: any, for a home network)
 DIDACTOR_HTTPS      1 when a proxy in front serves HTTPS
+DIDACTOR_OPEN       1 where anybody may found a studio (default: the first one only)
 DIDACTOR_DEBUG      1 for Django's debug pages
 """
 
@@ -150,6 +151,9 @@ AUTH_PASSWORD_VALIDATORS = [
 ]
 LOGIN_URL = "people:sign_in"
 LOGIN_REDIRECT_URL = "home"
+#: Whether anybody may found another studio here; the first one is founded by whoever opens an empty installation.
+OPEN_TO_STUDIOS = os.environ.get("DIDACTOR_OPEN") == "1"
+PASSWORD_RESET_TIMEOUT = 2 * 60 * 60
 AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25  # hours
 #: A card's code is long and random: a wrong one tells nothing of whose it was meant to be, and locks nobody out. What is slowed down are

@@ -6,7 +6,7 @@ import logging
 import re
 
 #: A card's code and the signed part of an address open something for whoever has them.
-_SECRETS = re.compile(r"(/in/|/calendar/|/letters/stop/)[^/?\s]+")
+_SECRETS = re.compile(r"(/in/|/join/|/forgotten/|/calendar/|/letters/stop/)[^/?\s]+")
 
 
 class WithoutSecrets(logging.Filter):

@@ -137,6 +137,46 @@ class CardForm(forms.Form):
     )
 
 
+def _new_password(label: str = "Password") -> forms.CharField:
+    widget = forms.PasswordInput(attrs={"autocomplete": "new-password"})
+    return forms.CharField(label=label, min_length=10, max_length=200, strip=False, widget=widget, help_text="Ten characters or more.")
+
+
+class TeacherForm(forms.Form):
+    """Who signs in as a teacher from now on."""
+
+    name = forms.CharField(max_length=120, label="Your name", help_text="As students see it.")
+    email = forms.EmailField(required=False, label="E-mail", help_text="For a forgotten password and letters; may stay empty.")
+    username = forms.RegexField(
+        r"^[\w.@+-]+$",
+        max_length=60,
+        label="Name to sign in with",
+        widget=forms.TextInput(attrs={"autocomplete": "username", "autocapitalize": "none"}),
+        error_messages={"invalid": "Letters, digits and . @ + - _ only."},
+    )
+    password = _new_password()
+
+
+class StudioForm(TeacherForm):
+    """A new studio and its owner."""
+
+    studio = forms.CharField(max_length=120, label="Name of the studio", help_text="Yours, or your school’s.")
+    field_order = ("studio", "name", "email", "username", "password")
+
+
+class InvitationForm(forms.Form):
+    invited = forms.CharField(max_length=120, label="Colleague’s name")
+
+
+class AddressForm(forms.Form):
+    email = forms.EmailField(label="Your e-mail")
+
+
+class ChangePasswordForm(forms.Form):
+    old = forms.CharField(label="Password until now", strip=False, widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}))
+    new = _new_password("New password")
+
+
 class PasswordForm(forms.Form):
     username = forms.CharField(
         max_length=150, label="Name", widget=forms.TextInput(attrs={"autocomplete": "username", "autocapitalize": "none"})

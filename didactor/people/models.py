@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 from django.utils import timezone
+from django.utils.crypto import salted_hmac
 
 from didactor.core.instruments import INSTRUMENTS
 from didactor.people.querysets import EnrolmentQuerySet, GroupQuerySet, PersonManager
@@ -33,16 +34,19 @@ class Role(models.TextChoices):
 
 
 class Person(AbstractUser):
-    """Anybody who signs in. ``is_minor`` asks for a guardian's consent before the first recording. ``calendar_number`` goes up when the
-    address of their calendar is to be a new one.
+    """Anybody who signs in. ``is_owner``: a teacher who decides about the studio itself, and who teaches in it. ``is_minor`` asks for a
+    guardian's consent before the first recording. ``calendar_number`` goes up when the address of their calendar is to be a new one,
+    ``sessions_number`` when all their sessions are to end.
     """
 
     # Only who keeps the service in order, and takes part in nothing, has none.
     studio: models.ForeignKey[Studio, Studio] = models.ForeignKey(Studio, on_delete=models.PROTECT, related_name="people", null=True)  # type: ignore[assignment, misc]
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.STUDENT)
     name = models.CharField(max_length=120)
+    is_owner = models.BooleanField(default=False)
     is_minor = models.BooleanField(default=False)
     calendar_number = models.PositiveIntegerField(default=1)
+    sessions_number = models.PositiveIntegerField(default=0)
     wards = models.ManyToManyField("self", symmetrical=False, related_name="guardians", blank=True)
 
     objects = PersonManager()  # type: ignore[misc]
@@ -52,6 +56,13 @@ class Person(AbstractUser):
 
     def __str__(self) -> str:
         return self.name
+
+    def _get_session_auth_hash(self, secret: str | None = None) -> str:
+        """Sessions hang on it, as on the password."""
+        of_password: str = super()._get_session_auth_hash(secret)  # type: ignore[misc]
+        if not self.sessions_number:
+            return of_password
+        return salted_hmac("didactor.sessions", f"{of_password} {self.sessions_number}", secret=secret, algorithm="sha256").hexdigest()
 
     @property
     def is_teacher(self) -> bool:
@@ -151,6 +162,20 @@ class SignInCard(models.Model):
     person = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="card")
     code_hash = models.CharField(max_length=64, unique=True)
     created_at = models.DateTimeField(auto_now=True)
+
+
+class Invitation(models.Model):
+    """A link by which a colleague joins a studio as a teacher, once. Only its hash is kept."""
+
+    studio = models.ForeignKey(Studio, on_delete=models.CASCADE, related_name="invitations")
+    name = models.CharField(max_length=120)
+    token_hash = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    used_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-made_at"]
 
 
 class SentForm(models.Model):

@@ -1,10 +1,17 @@
 from django.urls import path
 
-from didactor.people import views
+from didactor.people import account_views, views
 
 app_name = "people"
 urlpatterns = [
     path("sign-in/", views.sign_in, name="sign_in"),
+    path("found/", account_views.found, name="found"),
+    path("join/<str:token>/", account_views.join, name="join"),
+    path("account/", account_views.account, name="account"),
+    path("account/colleagues/", account_views.colleagues, name="colleagues"),
+    path("account/sign-out-everywhere/", account_views.sign_out_everywhere, name="sign_out_everywhere"),
+    path("forgotten/", account_views.forgotten, name="forgotten"),
+    path("forgotten/<str:uidb64>/<str:token>/", account_views.ChoosePassword.as_view(), name="choose_password"),
     path("sign-out/", views.sign_out, name="sign_out"),
     path("in/<str:code>/", views.open_card, name="open_card"),
     path("paper/", views.choose_paper, name="choose_paper"),

@@ -12,6 +12,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from didactor.people import services
+from didactor.people.accounts import may_found
 from didactor.people.context import PAPERS
 from didactor.people.forms import (
     CardForm,
@@ -26,7 +27,7 @@ from didactor.people.forms import (
     RollForm,
     StudentForm,
 )
-from didactor.people.models import Consent, ConsentKind, Group, Person, SignInCard
+from didactor.people.models import Consent, ConsentKind, Group, Person, SignInCard, Studio
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.people.roll import heading_of, read_roll
@@ -35,6 +36,8 @@ from didactor.people.sent_once import done
 
 def sign_in(request: HttpRequest) -> HttpResponse:
     """Students and guardians with the code of their card, teachers with a password."""
+    if not Studio.objects.exists():
+        return redirect("people:found")
     card, password = CardForm(prefix="card"), PasswordForm(prefix="teacher")
     if request.method == "POST":
         by_card = "card-code" in request.POST
@@ -54,7 +57,7 @@ def sign_in(request: HttpRequest) -> HttpResponse:
                 if by_card
                 else "Name and password do not match.",
             )
-    return render(request, "people/sign_in.html", {"card": card, "password": password})
+    return render(request, "people/sign_in.html", {"card": card, "password": password, "may_found": may_found()})
 
 
 def _authenticate(request: HttpRequest, data: dict[str, str], by_card: bool) -> Person | None:

@@ -28,6 +28,7 @@ from didactor.review import services
 from didactor.review.at_once import DECISIONS, answer_at_once
 from didactor.review.checklist import checklist_of
 from didactor.review.deciding import proposal_shown
+from didactor.review.first_steps import first_steps
 from didactor.review.models import Decision, Mark, Review, Standing
 from didactor.review.phrases import phrases_of
 from didactor.review.querysets import for_the_desk
@@ -80,7 +81,7 @@ def _waiting(
 ) -> HttpResponse:
     """The page; with what was typed to an answer in words, or to several takes, that was refused, and why."""
     of, group = read_id(request.GET.get("of")), read_id(request.GET.get("group"))
-    context = {
+    context: dict[str, Any] = {
         "desk": desk_of(request.user, of, group),
         "of": of,
         "group": group,
@@ -91,6 +92,8 @@ def _waiting(
         "decisions_at_once": [(one.value, one.label) for one in DECISIONS],
         "scale": ", ".join(services.steps_of(request.user)),
     }
+    if not context["desk"].total and not context["words"]:
+        context["first_steps"] = first_steps(request.user)
     return render(request, "review/waiting.html", context, status=status)
 
 

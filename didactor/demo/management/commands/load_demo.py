@@ -85,7 +85,9 @@ class Command(BaseCommand):
     def _people(self) -> tuple[Person, dict[str, Enrolment], list[str]]:
         studio = Studio.objects.create(name=STUDIO, note_colours=NOTE_COLOURS)
         password = secrets.token_urlsafe(9)
-        teacher = Person.objects.create_user(username=TEACHER[0], password=password, name=TEACHER[1], role=Role.TEACHER, studio=studio)
+        teacher = Person.objects.create_user(
+            username=TEACHER[0], password=password, name=TEACHER[1], role=Role.TEACHER, studio=studio, is_owner=True
+        )
         lines = [
             "Demo sign-ins (kept in the state folder, demo.txt):",
             f"  {'Teacher':<10}{TEACHER[1]:<18}name {TEACHER[0]}, password {password}",

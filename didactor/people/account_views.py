@@ -1,0 +1,148 @@
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.contrib.auth import login, password_validation, update_session_auth_hash
+from django.contrib.auth.views import PasswordResetConfirmView
+from django.core.exceptions import ValidationError
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse, reverse_lazy
+from django.views.decorators.http import require_POST
+
+from didactor.people import accounts
+from didactor.people.forms import AddressForm, ChangePasswordForm, InvitationForm, StudioForm, TeacherForm
+from didactor.people.models import Role
+from didactor.people.permissions import teacher_only
+from didactor.people.requests import Request
+from didactor.people.sent_once import done
+from didactor.web.numbers import read_id
+
+BY_PASSWORD = "didactor.people.backends.PasswordBackend"
+
+
+def found(request: HttpRequest) -> HttpResponse:
+    """A new studio, where one may be founded."""
+    if not accounts.may_found():
+        return redirect("people:sign_in")
+    form = StudioForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            owner = accounts.found_studio(**form.cleaned_data)
+        except accounts.AccountRefused as error:
+            form.add_error(None, str(error))
+        else:
+            login(request, owner, backend=BY_PASSWORD)
+            return redirect("home")
+    return render(request, "people/found.html", {"form": form})
+
+
+def join(request: HttpRequest, token: str) -> HttpResponse:
+    """An invitation's link: a colleague becomes a teacher of the studio."""
+    invitation = accounts.invitation_of(token)
+    if invitation is None:
+        return render(request, "people/join.html", {}, status=404)
+    form = TeacherForm(request.POST or None, initial={"name": invitation.name})
+    if request.method == "POST" and form.is_valid():
+        try:
+            person = accounts.accept(token=token, **form.cleaned_data)
+        except accounts.AccountRefused as error:
+            form.add_error(None, str(error))
+        else:
+            login(request, person, backend=BY_PASSWORD)
+            return redirect("home")
+    return render(request, "people/join.html", {"form": form, "invitation": invitation})
+
+
+@teacher_only
+def account(request: Request) -> HttpResponse:
+    """One's own password and sessions, and who teaches in the studio."""
+    person = request.user
+    password = ChangePasswordForm(request.POST if "new" in request.POST else None)
+    invitation = InvitationForm(request.POST if "invited" in request.POST else None)
+    if password.is_bound and password.is_valid() and _changed(request, password):
+        messages.success(request, "The new password holds. Everywhere else you are signed out.")
+        return redirect("people:account")
+    link = ""
+    if invitation.is_valid():
+        try:
+            token = accounts.invite(owner=person, name=invitation.cleaned_data["invited"])
+        except accounts.AccountRefused as error:
+            raise Http404 from error
+        link = request.build_absolute_uri(reverse("people:join", args=[token]))
+    studio = person.studio
+    context: dict[str, Any] = {
+        "password": password,
+        "invitation": InvitationForm() if link else invitation,
+        "link": link,
+        "invited": invitation.cleaned_data["invited"] if link else "",
+        "teachers": studio.people.filter(role=Role.TEACHER, is_active=True).order_by("name"),
+        "open_invitations": studio.invitations.filter(used_at=None) if person.is_owner else (),
+    }
+    page = render(request, "people/account.html", context)
+    return done(page, leads_to=reverse("people:account")) if link else page
+
+
+def _changed(request: Request, form: ChangePasswordForm) -> bool:
+    person = request.user
+    if not person.check_password(form.cleaned_data["old"]):
+        form.add_error("old", "This is not your password.")
+        return False
+    try:
+        password_validation.validate_password(form.cleaned_data["new"], person)
+    except ValidationError as error:
+        form.add_error("new", error)
+        return False
+    person.set_password(form.cleaned_data["new"])
+    person.save(update_fields=["password"])
+    update_session_auth_hash(request, person)
+    return True
+
+
+@teacher_only
+@require_POST
+def colleagues(request: Request) -> HttpResponse:
+    """An invitation taken back, or a colleague who leaves."""
+    if not request.user.is_owner:
+        raise Http404
+    invitation, colleague = read_id(request.POST.get("invitation", "")), read_id(request.POST.get("colleague", ""))
+    if invitation is not None:
+        accounts.take_back(owner=request.user, number=invitation)
+        messages.success(request, "The invitation opens nothing any more.")
+    if colleague is not None:
+        left = accounts.let_go(owner=request.user, number=colleague)
+        if left is not None:
+            messages.success(request, f"{left} has left: no sign-in any more. What they gave and answered stays.")
+    return redirect("people:account")
+
+
+@teacher_only
+@require_POST
+def sign_out_everywhere(request: Request) -> HttpResponse:
+    """Every other session ends."""
+    accounts.end_sessions(request.user)
+    update_session_auth_hash(request, request.user)
+    messages.success(request, "Everywhere else you are signed out.")
+    return redirect("people:account")
+
+
+def forgotten(request: HttpRequest) -> HttpResponse:
+    """A letter with a link to choose a new password. Whether there is such a teacher is not told."""
+    form = AddressForm(request.POST or None)
+    sent = request.method == "POST" and form.is_valid()
+    if sent:
+        accounts.ask_for_reset(email=form.cleaned_data["email"])
+    return render(request, "people/forgotten.html", {"form": form, "sent": sent})
+
+
+class ChoosePassword(PasswordResetConfirmView):
+    """The link of that letter, once and for two hours."""
+
+    template_name = "people/choose_password.html"
+    success_url = reverse_lazy("people:sign_in")
+
+    def form_valid(self, form: Any) -> HttpResponse:
+        answer = super().form_valid(form)
+        messages.success(self.request, "The new password holds. Sign in with it.")
+        return answer

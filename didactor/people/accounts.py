@@ -1,0 +1,134 @@
+"""A teacher's own account and the studio's teachers: founding one, inviting colleagues, passwords."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from datetime import timedelta
+
+from django.conf import settings
+from django.contrib.auth import password_validation
+from django.contrib.auth.tokens import default_token_generator
+from django.core.cache import cache
+from django.core.exceptions import ValidationError
+from django.core.mail import send_mail
+from django.db import connection, transaction
+from django.template.loader import render_to_string
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.encoding import force_bytes
+from django.utils.http import urlsafe_base64_encode
+from procrastinate.contrib.django import app
+
+from didactor.people.models import Invitation, Person, Role, Studio
+
+#: An invitation is good for so long; a second letter about a forgotten password goes after so long, seconds.
+GOOD_FOR, RESET_PAUSE_S = timedelta(days=14), 600
+
+
+class AccountRefused(Exception):
+    """Says why, and what to do."""
+
+
+def may_found() -> bool:
+    """Whether anybody may found a studio here: the first one, or any where the operator allows it."""
+    return settings.OPEN_TO_STUDIOS or not Studio.objects.exists()
+
+
+@transaction.atomic
+def found_studio(*, studio: str, name: str, username: str, password: str, email: str = "") -> Person:
+    """A new studio with its owner. Raises ``AccountRefused`` where none may be founded, or the sign-in name is taken."""
+    with connection.cursor() as cursor:
+        # Of two who found the first one at the same moment, one does.
+        cursor.execute("LOCK TABLE people_studio IN SHARE ROW EXCLUSIVE MODE")
+    if not may_found():
+        raise AccountRefused("There is a studio here already. Ask its owner for an invitation.")
+    return _teacher(Studio.objects.create(name=studio.strip()), name, username, password, email, is_owner=True)
+
+
+def _teacher(studio: Studio, name: str, username: str, password: str, email: str, *, is_owner: bool) -> Person:
+    if Person.objects.filter(username__iexact=username).exists():
+        raise AccountRefused("This sign-in name is taken. Choose another.")
+    person = Person(username=username, name=name.strip(), email=email, role=Role.TEACHER, studio=studio, is_owner=is_owner)
+    try:
+        password_validation.validate_password(password, person)
+    except ValidationError as error:
+        raise AccountRefused(" ".join(error.messages)) from error
+    person.set_password(password)
+    person.save()
+    return person
+
+
+def _hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+@transaction.atomic
+def invite(*, owner: Person, name: str) -> str:
+    """An invitation for a colleague; returns its token, which is shown once. Raises ``AccountRefused`` for who is not the owner."""
+    if not owner.is_owner or owner.studio is None:
+        raise AccountRefused("Only the studio’s owner invites teachers.")
+    token = secrets.token_urlsafe(24)
+    Invitation.objects.create(studio=owner.studio, name=name.strip(), token_hash=_hash(token), made_by=owner)
+    return token
+
+
+def invitation_of(token: str) -> Invitation | None:
+    """The invitation that a link is of, while it is good."""
+    good = Invitation.objects.filter(token_hash=_hash(token), used_at=None, made_at__gt=timezone.now() - GOOD_FOR)
+    return good.select_related("studio").first()
+
+
+@transaction.atomic
+def accept(*, token: str, name: str, username: str, password: str, email: str = "") -> Person:
+    """Join a studio by an invitation, once. Raises ``AccountRefused``."""
+    invitation = Invitation.objects.select_for_update().filter(token_hash=_hash(token), used_at=None).first()
+    if invitation is None or invitation.made_at <= timezone.now() - GOOD_FOR:
+        raise AccountRefused("This invitation was used already, taken back, or is too old. Ask for a new one.")
+    person = _teacher(invitation.studio, name, username, password, email, is_owner=False)
+    invitation.used_at = timezone.now()
+    invitation.save(update_fields=["used_at"])
+    return person
+
+
+def take_back(*, owner: Person, number: int) -> None:
+    """An invitation that was not used opens nothing any more."""
+    if owner.is_owner:
+        Invitation.objects.filter(studio=owner.studio, pk=number, used_at=None).delete()
+
+
+@transaction.atomic
+def let_go(*, owner: Person, number: int) -> Person | None:
+    """A colleague leaves: no sign-in any more; what they gave and answered stays. None where there is no such colleague."""
+    if not owner.is_owner:
+        return None
+    colleague = Person.objects.filter(studio=owner.studio, role=Role.TEACHER, is_active=True, is_owner=False, pk=number).first()
+    if colleague is not None:
+        colleague.is_active = False
+        colleague.save(update_fields=["is_active"])
+    return colleague
+
+
+def end_sessions(person: Person) -> None:
+    """All sessions of a person end, on every device."""
+    person.sessions_number += 1
+    person.save(update_fields=["sessions_number"])
+
+
+def ask_for_reset(*, email: str) -> None:
+    """Send a letter to every teacher with that address, if there is one; who asks is told the same either way."""
+    for person in Person.objects.filter(email__iexact=email.strip(), role=Role.TEACHER, is_active=True).exclude(email=""):
+        if cache.add(f"password-reset:{person.pk}", 1, RESET_PAUSE_S):
+            send_reset.defer(person_id=person.pk)
+
+
+@app.task(queue="default", priority=10, retry=3)
+def send_reset(person_id: int) -> None:
+    """The letter with a link to choose a new password. The link is made here: the queue holds nothing that opens anything."""
+    person = Person.objects.filter(pk=person_id, is_active=True).exclude(email="").first()
+    if person is None:
+        return
+    key = urlsafe_base64_encode(force_bytes(person.pk))
+    path = reverse("people:choose_password", args=[key, default_token_generator.make_token(person)])
+    body = render_to_string("people/reset_letter.txt", {"person": person, "link": f"{settings.ADDRESS}{path}"})
+    send_mail("Didactor: a new password", body, None, [person.email])

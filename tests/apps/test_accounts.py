@@ -1,0 +1,172 @@
+"""A teacher's account: founding a studio, inviting colleagues, passwords, sessions."""
+
+from __future__ import annotations
+
+import re
+from datetime import timedelta
+
+from django.contrib.auth import authenticate
+from django.core import mail
+from django.core.cache import cache
+from django.test import Client, TestCase, override_settings
+from django.urls import reverse
+from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from didactor.people.accounts import send_reset
+from didactor.people.models import Invitation, Person, Studio
+from tests import scene as scenes
+
+NEW = "kelp-and-granite-7"
+BACKEND = "didactor.people.backends.PasswordBackend"
+TEACHER = {"name": "Tuva Reed", "email": "tuva@reed.example", "username": "tuva", "password": NEW}
+
+
+class FoundingTests(TestCase):
+    def found(self, **more: str) -> object:
+        return self.client.post(reverse("people:found"), {**TEACHER, "studio": "Reed Point", **more})
+
+    def test_an_empty_installation_is_founded_and_says_what_comes_first(self):
+        self.assertRedirects(self.client.get(reverse("people:sign_in")), reverse("people:found"))
+        self.assertRedirects(self.found(), reverse("home"), target_status_code=302)
+        owner = Person.objects.get()
+        self.assertEqual((owner.studio.name, owner.is_owner, owner.role), ("Reed Point", True, "teacher"))
+        page = self.client.get(reverse("review:waiting"))
+        self.assertEqual([step.done for step in page.context["first_steps"]], [False] * 3)
+        self.assertContains(page, "Bring in a score")
+        # Now that there is one, nobody founds another.
+        stranger = Client()
+        self.assertRedirects(stranger.get(reverse("people:found")), reverse("people:sign_in"))
+        stranger.post(reverse("people:found"), {**TEACHER, "studio": "Mine", "username": "mallory"})
+        self.assertEqual(Studio.objects.count(), 1)
+
+    def test_another_one_only_where_the_operator_allows_it_and_apart_from_the_first(self):
+        self.found()
+        with override_settings(OPEN_TO_STUDIOS=True):
+            other = Client()
+            refused = other.post(reverse("people:found"), {**TEACHER, "studio": "Isle", "username": "TUVA"})
+            self.assertContains(refused, "This sign-in name is taken")
+            other.post(reverse("people:found"), {**TEACHER, "studio": "Isle", "username": "isa"})
+        self.assertEqual({s.name: s.people.count() for s in Studio.objects.all()}, {"Reed Point": 1, "Isle": 1})
+
+    def test_what_is_refused_is_said(self):
+        for more, words in (
+            ({"password": "short"}, "at least 10"),
+            ({"password": "1234567890"}, "too common"),
+            ({"username": "a b"}, "Letters, digits"),
+            ({"studio": " "}, "This field is required"),
+        ):
+            self.assertContains(self.found(**more), words)
+        self.assertFalse(Studio.objects.exists())
+
+    def test_first_steps_end_with_the_first_assignment(self):
+        scene = scenes.build()
+        self.client.force_login(scene.teacher, backend=BACKEND)
+        self.assertEqual(self.client.get(reverse("review:waiting")).context["first_steps"], [])
+
+
+class ColleagueTests(TestCase):
+    def setUp(self) -> None:
+        self.owner = scenes.teacher("Outer light", "hedda")
+        self.client.force_login(self.owner, backend=BACKEND)
+
+    def invited(self) -> str:
+        page = self.client.post(reverse("people:account"), {"invited": "Tuva"})
+        return re.search(r"http://testserver(/join/[^\"]+)", page.content.decode())[1]
+
+    def test_a_colleague_joins_by_the_link_once(self):
+        link = self.invited()
+        guest = Client()
+        self.assertContains(guest.get(link), "Outer light invites you to teach")
+        self.assertRedirects(guest.post(link, TEACHER), reverse("home"), target_status_code=302)
+        tuva = Person.objects.get(username="tuva")
+        self.assertEqual((tuva.studio, tuva.is_owner, tuva.role), (self.owner.studio, False, "teacher"))
+        self.assertEqual(Client().get(link).status_code, 404)
+        self.assertEqual(Client().post(link, {**TEACHER, "username": "second"}).status_code, 404)
+        self.assertNotIn(link.split("/")[2], str(Invitation.objects.values_list()))
+
+    def test_an_old_one_and_one_taken_back_open_nothing(self):
+        old, back = self.invited(), self.invited()
+        numbers = list(Invitation.objects.order_by("pk").values_list("pk", flat=True))
+        Invitation.objects.filter(pk=numbers[0]).update(made_at=timezone.now() - timedelta(days=15))
+        self.client.post(reverse("people:colleagues"), {"invitation": numbers[1]})
+        for link in (old, back, "/join/nonsense/"):
+            self.assertEqual(Client().get(link).status_code, 404)
+            self.assertEqual(Client().post(link, TEACHER).status_code, 404)
+        self.assertEqual(Person.objects.count(), 1)
+
+    def test_the_owner_alone_decides_who_teaches(self):
+        Client().post(self.invited(), TEACHER)
+        tuva, colleague = Client(), Person.objects.get(username="tuva")
+        tuva.force_login(colleague, backend=BACKEND)
+        self.assertNotContains(tuva.get(reverse("people:account")), "Invite a colleague")
+        self.assertEqual(tuva.post(reverse("people:account"), {"invited": "Mallory"}).status_code, 404)
+        self.assertEqual(tuva.post(reverse("people:colleagues"), {"colleague": self.owner.pk}).status_code, 404)
+        stranger = scenes.teacher("Elsewhere", "elsa")
+        for number in (self.owner.pk, stranger.pk, "²", ""):
+            self.client.post(reverse("people:colleagues"), {"colleague": number})
+        self.assertEqual(Person.objects.filter(is_active=True).count(), 3)
+        self.client.post(reverse("people:colleagues"), {"colleague": colleague.pk})
+        self.assertFalse(Person.objects.get(pk=colleague.pk).is_active)
+        self.assertEqual(tuva.get(reverse("people:account")).status_code, 302, "signed out")
+
+
+class PasswordTests(TestCase):
+    def setUp(self) -> None:
+        cache.clear()
+        self.hilde = scenes.teacher("Outer light", "hilde")
+        Person.objects.filter(pk=self.hilde.pk).update(email="hilde@light.example")
+        self.here, self.elsewhere = Client(), Client()
+        for client in (self.here, self.elsewhere):
+            client.force_login(Person.objects.get(pk=self.hilde.pk), backend=BACKEND)
+
+    def signed_in(self, client: Client) -> bool:
+        return client.get(reverse("people:account")).status_code == 200
+
+    def test_a_changed_password_signs_out_everywhere_else(self):
+        change = {"old": scenes.PASSWORD, "new": NEW}
+        for wrong, words in (({"old": "guess"}, "not your password"), ({"new": "1234567890"}, "too common")):
+            page = self.here.post(reverse("people:account"), {**change, **wrong})
+            self.assertContains(page, words)
+        self.assertTrue(self.signed_in(self.elsewhere))
+        self.assertRedirects(self.here.post(reverse("people:account"), change), reverse("people:account"))
+        self.assertEqual((self.signed_in(self.here), self.signed_in(self.elsewhere)), (True, False))
+
+    def test_sign_out_everywhere_ends_the_other_sessions(self):
+        self.here.post(reverse("people:sign_out_everywhere"))
+        self.assertEqual((self.signed_in(self.here), self.signed_in(self.elsewhere)), (True, False))
+        self.elsewhere.force_login(Person.objects.get(pk=self.hilde.pk), backend=BACKEND)
+        self.here.post(reverse("people:sign_out_everywhere"))
+        self.assertEqual((self.signed_in(self.here), self.signed_in(self.elsewhere)), (True, False))
+
+    def asked(self, email: str) -> str:
+        page = Client().post(reverse("people:forgotten"), {"email": email})
+        self.assertEqual(page.status_code, 200)
+        return re.sub(r'value="[^"]+"|[A-Za-z0-9]{64}', "", page.content.decode())
+
+    def test_a_forgotten_password_is_chosen_anew_by_letter_once(self):
+        same = self.asked("hilde@light.example")
+        self.assertEqual(same, self.asked("nobody@light.example"), "who is here is not told")
+        self.asked("HILDE@light.example")
+        [job] = ProcrastinateJob.objects.filter(task_name__endswith="send_reset")
+        self.assertEqual(job.args, {"person_id": self.hilde.pk})
+        send_reset(**job.args)
+        [letter] = mail.outbox
+        self.assertEqual(letter.to, ["hilde@light.example"])
+        link = re.search(r"http://\S+?(/forgotten/\S+)", letter.body)[1]
+        client = Client()
+        page = client.get(link, follow=True)
+        choose = page.redirect_chain[-1][0]
+        self.assertContains(client.post(choose, {"new_password1": NEW, "new_password2": "other-words-99"}), "match")
+        self.assertRedirects(client.post(choose, {"new_password1": NEW, "new_password2": NEW}), reverse("people:sign_in"))
+        self.assertIsNotNone(authenticate(None, username="hilde", password=NEW))
+        self.assertFalse(self.signed_in(self.here))
+        self.assertContains(Client().get(link), "This link is not good any more")
+
+    def test_students_get_no_letter(self):
+        scene = scenes.build()
+        Person.objects.filter(pk=scene.ylva.student_id).update(email="ylva@light.example")
+        self.asked("ylva@light.example")
+        self.assertFalse(ProcrastinateJob.objects.filter(task_name__endswith="send_reset").exists())
+        send_reset(person_id=10**6)
+        self.assertEqual(mail.outbox, [])
