@@ -31,5 +31,6 @@ def only(*roles: str) -> Callable[[View], View]:
 
 teacher_only = only("teacher")
 student_only = only("student")
+guardian_only = only("guardian")
 family = only("student", "guardian")
 anybody = only("teacher", "student", "guardian")

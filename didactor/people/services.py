@@ -132,6 +132,11 @@ def record_consent(*, student: Person, given_by: str, recorded_by: Person, kind:
     return Consent.objects.create(student=student, kind=kind, given_by=given_by.strip(), wording=wording, recorded_by=recorded_by)
 
 
+def given(student: Person, kind: str) -> Consent | None:
+    """The consent of one kind that holds now."""
+    return student.consents.filter(kind=kind, withdrawn_at=None).first()
+
+
 def withdraw_consent(*, student: Person, kind: str = "") -> None:
     """Consent to one kind, or to all, ends now; nothing more of it can be recorded until it is given again."""
     given = Consent.objects.filter(student=student, withdrawn_at=None)

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -28,10 +28,11 @@ from didactor.people.forms import (
     StudentForm,
 )
 from didactor.people.models import Consent, ConsentKind, Group, Person, SignInCard, Studio
-from didactor.people.permissions import teacher_only
+from didactor.people.permissions import guardian_only, teacher_only
 from didactor.people.requests import Request
 from didactor.people.roll import heading_of, read_roll
 from didactor.people.sent_once import done
+from didactor.web.numbers import read_id
 
 
 def sign_in(request: HttpRequest) -> HttpResponse:
@@ -270,7 +271,7 @@ def _student_page(request: Request, person: Person) -> dict[str, Any]:
         "person": person,
         "group_names": Group.objects.filter(studio=person.studio).values_list("name", flat=True),
         "kinds": [
-            (kind, title, person.consents.filter(kind=kind, withdrawn_at=None).first(), services.WORDINGS[ConsentKind(kind)])
+            (kind, title, services.given(person, kind), services.WORDINGS[ConsentKind(kind)])
             for kind, title in ConsentKind.choices
             # Who is of age is asked for one kind alone.
             if person.is_minor or kind == ConsentKind.TOGETHER
@@ -305,6 +306,38 @@ def withdraw_consent(request: Request, pk: int) -> HttpResponse:
     else:
         messages.success(request, "Consent is withdrawn. Nothing more of it can be recorded until it is given again.")
     return redirect("people:student", pk=pk)
+
+
+@guardian_only
+def consent(request: Request) -> HttpResponse:
+    """What a guardian agrees to for their wards, given and withdrawn by themselves."""
+    wards = request.user.wards.filter(is_active=True).order_by("name")
+    if request.method == "POST":
+        ward = get_object_or_404(wards.filter(is_minor=True), pk=read_id(request.POST.get("ward", "")) or 0)
+        kind = request.POST.get("kind", "")
+        if kind not in ConsentKind.values:
+            raise Http404
+        if "not" in request.POST:
+            services.withdraw_consent(student=ward, kind=kind)
+            messages.success(request, f"Withdrawn for {ward}. {WITHDRAWN[ConsentKind(kind)]}")
+        elif not ward.has_consent(kind):
+            services.record_consent(student=ward, given_by=request.user.name, recorded_by=request.user, kind=kind)
+            messages.success(request, f"Thank you: it holds for {ward} from now on.")
+        return redirect("people:consent")
+    asked = [
+        (ward, [(kind, title, services.given(ward, kind), services.WORDINGS[ConsentKind(kind)]) for kind, title in ConsentKind.choices])
+        for ward in wards
+        if ward.is_minor
+    ]
+    return render(request, "people/consent.html", {"asked": asked})
+
+
+#: What withdrawing does, by kind.
+WITHDRAWN = {
+    ConsentKind.SOUND: "Nothing more can be recorded. What was recorded is kept until you or the studio ask for its deletion.",
+    ConsentKind.PICTURE: "Nothing more can be filmed; sound alone stays possible.",
+    ConsentKind.TOGETHER: "Recordings of all together that they are in cannot be heard any more.",
+}
 
 
 @teacher_only

@@ -87,7 +87,7 @@ def begin_attempt(*, student: Person, task: Task, begun: Begun) -> Attempt:
     """
     _check_is_theirs(student, task)
     if student.consent_missing:
-        raise AttemptRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
+        raise AttemptRefused("A guardian’s consent is needed before the first recording: on their own page, or by your teacher.")
     if not LOWEST_RATE <= begun.rate <= HIGHEST_RATE:
         raise AttemptRefused("This device records in a way that cannot be heard. Try another browser.")
     attempt = _make(task, begun, **(_at_stone(student, task, begun) if begun.drill is None else {"drill": _drill_row(task, begun.drill)}))

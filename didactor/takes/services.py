@@ -46,7 +46,7 @@ def check_may_record(*, student: Person, task: Task, step: str = "") -> None:
     if task.is_sealed:
         raise TakeRefused("Start the preparation clock first.")
     if student.consent_missing:
-        raise TakeRefused("A guardian’s consent is needed before the first recording. Ask your teacher to record it.")
+        raise TakeRefused("A guardian’s consent is needed before the first recording: on their own page, or by your teacher.")
     limit = task.assignment.takes_allowed
     on_the_way = step in task.assignment.before_steps
     if limit and not on_the_way and takes_spent(task) >= limit:

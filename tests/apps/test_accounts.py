@@ -14,8 +14,11 @@ from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from didactor.people.accounts import send_reset
-from didactor.people.models import Invitation, Person, Studio
+from didactor.people.models import Consent, Invitation, Person, Studio
+from didactor.people.services import add_guardian
+from didactor.takes.services import TakeRefused
 from tests import scene as scenes
+from tests.music import wav
 
 NEW = "kelp-and-granite-7"
 BACKEND = "didactor.people.backends.PasswordBackend"
@@ -170,3 +173,41 @@ class PasswordTests(TestCase):
         self.assertFalse(ProcrastinateJob.objects.filter(task_name__endswith="send_reset").exists())
         send_reset(person_id=10**6)
         self.assertEqual(mail.outbox, [])
+
+
+class ConsentTests(scenes.OwnFolders, TestCase):
+    def setUp(self) -> None:
+        self.scene = scenes.build()
+        self.ossian = self.scene.ossian.student
+        self.client.force_login(self.scene.guardian, backend="didactor.people.backends.CardBackend")
+        self.url = reverse("people:consent")
+
+    def say(self, kind: str, more: dict[str, object] | None = None) -> int:
+        return self.client.post(self.url, {"ward": self.ossian.pk, "kind": kind} | (more or {})).status_code
+
+    def test_a_guardian_gives_each_kind_and_withdraws_it(self):
+        self.assertTrue(self.ossian.consent_missing)
+        self.assertContains(self.client.get(self.url), "not given", count=3)
+        for _ in range(2):
+            self.assertEqual(self.say("sound"), 302)
+        [consent] = self.ossian.consents.all()
+        self.assertEqual((consent.given_by, consent.recorded_by, consent.kind), ("Runa", self.scene.guardian, "sound"))
+        self.assertIn("Sound: I agree", consent.wording)
+        self.assertFalse(self.ossian.consent_missing)
+        self.assertTrue(self.ossian.picture_consent_missing)
+        scenes.recorded_by(self.scene.other_task, wav(instrument="violin"))
+        self.assertContains(self.client.get(self.url), "agreed by Runa")
+        self.say("sound", {"not": "1"})
+        self.assertTrue(self.ossian.consent_missing)
+        with self.assertRaises(TakeRefused):
+            scenes.recorded_by(self.scene.other_task, wav(instrument="violin", seed=8))
+        self.assertIsNotNone(self.ossian.consents.get().withdrawn_at)
+
+    def test_for_nobody_else_and_nothing_else(self):
+        for more in ({"ward": self.scene.ylva.student_id}, {"ward": "²"}, {"ward": ""}, {"kind": "everything"}, {"kind": ""}):
+            self.assertEqual(self.say("sound", more), 404)
+        other = add_guardian(student=self.scene.ylva.student, name="Nora")
+        self.client.force_login(other, backend="didactor.people.backends.CardBackend")
+        self.assertEqual(self.say("sound"), 404)
+        self.assertContains(self.client.get(self.url), "Nothing is asked of you")
+        self.assertFalse(Consent.objects.exists())

@@ -53,6 +53,7 @@ EXPECTED: dict[str, set[str]] = {
     "people:account": {"teacher", "stranger"},
     "people:colleagues": {"teacher", "stranger"},
     "people:sign_out_everywhere": {"teacher", "stranger"},
+    "people:consent": {"guardian"},
     "people:students": {"teacher", "stranger"},
     "people:add_student": {"teacher", "stranger"},
     "people:student": TEACHER,
