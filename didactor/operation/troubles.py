@@ -45,14 +45,14 @@ def try_again(*, person: Person, kind: str, number: int) -> bool:
 
 
 def _takes(studio: Studio) -> Iterator[Trouble]:
-    failed = Take.objects.filter(task__assignment__studio=studio, state=TakeState.FAILED)
+    failed = Take.objects.filter(task__assignment__studio=studio, state=TakeState.FAILED).exclude(original="")
     for take in failed.select_related("task__assignment", "task__enrolment__student").defer("peaks").order_by("-created_at")[:SHOWN]:
         what = f"{take.task.enrolment.student}: {take.task.assignment}, {str(take).lower()}"
         yield Trouble(kind="take", number=take.pk, what=what, why=take.trouble, at=take.created_at)
 
 
 def _take_again(studio: Studio, number: int) -> bool:
-    failed = Take.objects.filter(task__assignment__studio=studio, state=TakeState.FAILED, pk=number)
+    failed = Take.objects.filter(task__assignment__studio=studio, state=TakeState.FAILED, pk=number).exclude(original="")
     with transaction.atomic():
         if not failed.update(state=TakeState.STORED, trouble=""):
             return False

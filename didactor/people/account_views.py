@@ -12,7 +12,7 @@ from django.urls import reverse, reverse_lazy
 from django.views.decorators.http import require_POST
 
 from didactor.people import accounts
-from didactor.people.forms import AddressForm, ChangePasswordForm, InvitationForm, StudioForm, TeacherForm
+from didactor.people.forms import AddressForm, ChangePasswordForm, InvitationForm, KeepForm, StudioForm, TeacherForm
 from didactor.people.models import Role
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
@@ -76,6 +76,7 @@ def account(request: Request) -> HttpResponse:
         "password": password,
         "invitation": InvitationForm() if link else invitation,
         "link": link,
+        "keep": KeepForm(initial={"keep": studio.keep_months}),
         "invited": invitation.cleaned_data["invited"] if link else "",
         "teachers": studio.people.filter(role=Role.TEACHER, is_active=True).order_by("name"),
         "open_invitations": studio.invitations.filter(used_at=None) if person.is_owner else (),
@@ -114,6 +115,20 @@ def colleagues(request: Request) -> HttpResponse:
         left = accounts.let_go(owner=request.user, number=colleague)
         if left is not None:
             messages.success(request, f"{left} has left: no sign-in any more. What they gave and answered stays.")
+    return redirect("people:account")
+
+
+@teacher_only
+@require_POST
+def keep(request: Request) -> HttpResponse:
+    """How long the studio's recordings are kept; the owner decides."""
+    form = KeepForm(request.POST)
+    if not request.user.is_owner or not form.is_valid():
+        raise Http404
+    studio = request.user.studio
+    studio.keep_months = form.cleaned_data["keep"]
+    studio.save(update_fields=["keep_months"])
+    messages.success(request, "Kept." if studio.keep_months is None else "Kept: what is older goes tonight.")
     return redirect("people:account")
 
 

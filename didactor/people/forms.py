@@ -168,6 +168,19 @@ class InvitationForm(forms.Form):
     invited = forms.CharField(max_length=120, label="Colleague’s name")
 
 
+class KeepForm(forms.Form):
+    """How long recordings are kept."""
+
+    keep = forms.TypedChoiceField(
+        label="Recordings are kept",
+        coerce=int,
+        empty_value=None,
+        required=False,
+        choices=[("", "until somebody erases them"), (6, "half a year"), (12, "a year"), (24, "two years"), (60, "five years")],
+        help_text="Older ones go every night, sound and picture, once they are answered. What was heard and answered stays.",
+    )
+
+
 class AddressForm(forms.Form):
     email = forms.EmailField(label="Your e-mail")
 

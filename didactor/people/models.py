@@ -15,12 +15,15 @@ TONES = ("red", "orange", "yellow", "green", "teal", "blue", "violet", "pink", "
 
 
 class Studio(models.Model):
-    """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats."""
+    """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats.
+    ``keep_months``: how old recordings get, None for as long as nobody erases them.
+    """
 
     name = models.CharField(max_length=120)
     note_colours = models.JSONField(default=dict, blank=True, help_text="Colours of notes for beginners, by letter.")
     note_names = models.JSONField(default=dict, blank=True, help_text="Friendly names of notes for beginners, by letter.")
     counting_words = models.JSONField(default=dict, blank=True)
+    keep_months = models.PositiveSmallIntegerField(null=True, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:

@@ -9,6 +9,7 @@ urlpatterns = [
     path("join/<str:token>/", account_views.join, name="join"),
     path("account/", account_views.account, name="account"),
     path("account/colleagues/", account_views.colleagues, name="colleagues"),
+    path("account/keep/", account_views.keep, name="keep"),
     path("account/sign-out-everywhere/", account_views.sign_out_everywhere, name="sign_out_everywhere"),
     path("forgotten/", account_views.forgotten, name="forgotten"),
     path("forgotten/<str:uidb64>/<str:token>/", account_views.ChoosePassword.as_view(), name="choose_password"),

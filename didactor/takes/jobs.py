@@ -15,6 +15,7 @@ from didactor.people.sent_once import forget_sent_forms
 from didactor.takes.bands import put_together
 from didactor.takes.hearing import hear_take, settle
 from didactor.takes.models import Take, TakeState, Together
+from didactor.takes.retention import let_recordings_go
 from didactor.takes.upkeep import discard_stale_uploads, sweep_files
 
 logger = logging.getLogger(__name__)
@@ -88,7 +89,10 @@ def _give_up(task_name: str, arguments: dict[str, Any]) -> None:
 @app.periodic(cron="17 3 * * *")
 @app.task(queue="upkeep", queueing_lock="discard_uploads", pass_context=False)
 def discard_uploads(timestamp: int) -> None:
-    """Every night: uploads that were never finished go, files that no row names, and what was remembered of forms."""
+    """Every night: recordings go that are as old as their studio keeps them, uploads that were never finished, files that no row names,
+    and what was remembered of forms.
+    """
+    let_recordings_go()
     discard_stale_uploads()
     sweep_files()
     forget_sent_forms()

@@ -82,6 +82,7 @@ class Take(models.Model):
     peaks = models.JSONField(default=list)
     loudness_lufs = models.FloatField(null=True)
     heard_through_at = models.DateTimeField(null=True)
+    recording_gone_at = models.DateTimeField(null=True, blank=True, help_text="When its recording went, by age.")
 
     same_as = models.ForeignKey(
         "self", on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="The earlier take whose recording this is."

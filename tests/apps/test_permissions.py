@@ -52,6 +52,7 @@ EXPECTED: dict[str, set[str]] = {
     "home": {"teacher", "ylva", "ossian", "guardian", "stranger"},
     "people:account": {"teacher", "stranger"},
     "people:colleagues": {"teacher", "stranger"},
+    "people:keep": {"teacher", "stranger"},
     "people:sign_out_everywhere": {"teacher", "stranger"},
     "people:consent": {"guardian"},
     "people:students": {"teacher", "stranger"},

@@ -19,7 +19,7 @@ Moment = tuple[str, int, float]
 #: stays below half of it; two takes of one player have about twice as much.
 SAME_S = 0.004
 #: So many common moments at least; and the speeds that are compared, as one against the other.
-FEWEST, MOST_SPEED = 20, 0.03
+FEWEST, MOST_SPEED = 16, 0.03
 #: Playing as even as this against the score itself is a machine's: it is the same every time.
 EVEN_S = 0.006
 #: Lines are tried through so many pairs of moments.

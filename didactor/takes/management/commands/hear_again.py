@@ -15,7 +15,11 @@ class Command(BaseCommand):
     help = "Hear takes again that failed or were heard by an older engine."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        wanted = Take.objects.exclude(analyses__engine_version=engine_version()).exclude(state__in=(TakeState.UNUSABLE, TakeState.LIVE))
+        wanted = (
+            Take.objects.exclude(analyses__engine_version=engine_version())
+            .exclude(state__in=(TakeState.UNUSABLE, TakeState.LIVE))
+            .exclude(original="")
+        )
         for take in wanted:
             analyse_take.defer(take_id=take.pk)
         self.stdout.write(f"{len(wanted)} takes are queued.")
