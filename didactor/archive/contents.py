@@ -38,6 +38,7 @@ ROWS = {
     "takes.Analysis": "take__task__assignment__studio",
     "takes.SelfReview": "take__task__assignment__studio",
     "takes.SelfMark": "self_review__take__task__assignment__studio",
+    "takes.Delivery": "take__task__assignment__studio",
     "takes.Submission": "take__task__assignment__studio",
     "practice.Remedy": "task__assignment__studio",
     "practice.Drill": "task__assignment__studio",

@@ -226,6 +226,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
 #: Recordings and scores are read by this service alone.
 FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
 #: What one student's recordings may take in all.
+STUDIO_QUOTA_BYTES = int(float(os.environ.get("DIDACTOR_STUDIO_QUOTA_GB", "1000")) * 1024**3)
 STUDENT_QUOTA_BYTES = int(float(os.environ.get("DIDACTOR_STUDENT_QUOTA_GB", "20")) * 1024**3)
 
 #: Whether takes are heard in a process apart, with limits of its own; tests that do not ask for it hear in theirs.

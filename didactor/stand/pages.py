@@ -26,6 +26,7 @@ from didactor.progress.rows import task_rows
 from didactor.review.models import Review
 from didactor.stand.listening_back import laid_beside, pins_answered, rows_of_list
 from didactor.takes.best import best_of
+from didactor.takes.deliveries import given_to
 from didactor.takes.listening import gain_since_first, heard_drawings, passage_of, player_data, remarks_of, thinking_shown
 from didactor.takes.models import Analysis, OnTheWhole, Take, TakeState, Together
 from didactor.takes.permissions import sight_of
@@ -264,6 +265,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "laid": laid_beside(take, own, opened_result),
         "gain": gain_since_first(take) if opened_result is not None else "",
         "tone": tone_told(take, handed_in=person.is_teacher) if opened_result is not None and sight.figures else [],
+        "given": given_to(take),
         "thinking": thinking_shown(take) if opened_result is not None else None,
         "answered_pins": pins_answered(take, opened_result),
         "must_be_heard": assignment.to_the_end and take.heard_through_at is None and not take.on_the_way,

@@ -170,6 +170,17 @@ class Take(models.Model):
         return self.is_submitted and self.submission.answered_at is not None
 
 
+class Delivery(models.Model):
+    """A recording was given out: to whom, on which day. Those of the student themselves are not kept."""
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="deliveries")
+    person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="+")
+    on = models.DateField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["take", "person", "on"], name="given_once_a_day")]
+
+
 class Together(models.Model):
     """Takes of one assignment as one recording of the whole band. ``tempo``: beats per minute of the assignment's unit."""
 

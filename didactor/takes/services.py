@@ -13,7 +13,7 @@ from typing import IO, Any
 from django.conf import settings
 from django.core.files.storage import default_storage
 from django.db import transaction
-from django.db.models import Max, Sum
+from django.db.models import Max, QuerySet, Sum
 from django.utils import timezone
 
 from didactor.assignments.models import Task, TaskState
@@ -81,10 +81,18 @@ def _check_room(student: Person, length: int) -> None:
     for oldest in begun[: max(0, begun.count() - MOST_UNFINISHED + 1)]:
         oldest.path.unlink(missing_ok=True)
         oldest.delete()
-    kept = Take.objects.filter(task__enrolment__student=student).aggregate(size=Sum("size"))["size"] or 0
-    unfinished = Upload.objects.filter(owner=student, take=None).aggregate(size=Sum("length"))["size"] or 0
-    if kept + unfinished + length > settings.STUDENT_QUOTA_BYTES:
+    kept = Take.objects.exclude(original="")
+    own = _bytes(kept.filter(task__enrolment__student=student), "size") + _bytes(Upload.objects.filter(owner=student, take=None), "length")
+    if own + length > settings.STUDENT_QUOTA_BYTES:
         raise TakeRefused("There is no more room for your recordings. Delete takes you do not need, or ask your teacher.")
+    on_their_way = Upload.objects.filter(owner__studio=student.studio, take=None)
+    everybody = _bytes(kept.filter(task__assignment__studio=student.studio), "size") + _bytes(on_their_way, "length")
+    if everybody + length > settings.STUDIO_QUOTA_BYTES:
+        raise TakeRefused("There is no more room for your studio’s recordings. Your recording waits on this device; tell your teacher.")
+
+
+def _bytes(rows: QuerySet[Any], column: str) -> int:
+    return rows.aggregate(all=Sum(column))["all"] or 0
 
 
 def begin_upload(

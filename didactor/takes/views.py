@@ -9,6 +9,7 @@ from didactor.core.errors import CoreError
 from didactor.people.permissions import anybody
 from didactor.people.requests import Request
 from didactor.takes import evidence
+from didactor.takes.deliveries import note_given
 from didactor.takes.models import Take, Together
 from didactor.takes.permissions import sight_of
 from didactor.web.ranges import ranged_file
@@ -20,6 +21,7 @@ def sound(request: Request, pk: int) -> HttpResponseBase:
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     if not take.playback:
         return HttpResponse(status=404)
+    note_given([take], request.user)
     return ranged_file(request, take.playback, "audio/mp4")
 
 
@@ -27,6 +29,7 @@ def sound(request: Request, pk: int) -> HttpResponseBase:
 def together(request: Request, pk: int) -> HttpResponseBase:
     """All together, for the teacher and those who are in it."""
     made = get_object_or_404(Together.objects.visible_to(request.user).exclude(sound=""), pk=pk)
+    note_given(made.takes.defer("peaks"), request.user)
     return ranged_file(request, made.sound, "audio/mpeg")
 
 
@@ -36,6 +39,7 @@ def picture(request: Request, pk: int) -> HttpResponseBase:
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     if not take.picture:
         return HttpResponse(status=404)
+    note_given([take], request.user)
     return ranged_file(request, take.picture, f"video/{take.picture.name.rsplit('.', 1)[-1]}")
 
 
@@ -45,6 +49,7 @@ def original(request: Request, pk: int) -> HttpResponseBase:
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
     if not take.original:
         raise Http404
+    note_given([take], request.user)
     response = ranged_file(request, take.original, "application/octet-stream")
     response["Content-Disposition"] = f'attachment; filename="take-{take.pk}.{_extension(take.filename)}"'
     return response

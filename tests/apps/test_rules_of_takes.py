@@ -12,6 +12,7 @@ from django.contrib.auth.models import AnonymousUser
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase, TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.core.errors import ScoreError
@@ -49,6 +50,21 @@ class SendingTests(scenes.OwnFolders, TestCase):
             self.begin(10)
             with self.assertRaisesMessage(TakeRefused, "no more room"):
                 self.begin(1)
+
+    def test_a_studio_has_room_up_to_its_quota_and_what_went_by_age_counts_no_more(self):
+        take = scenes.recorded(self.scene, hear=False)
+        another = scenes.another(self.scene, "Tove")
+        with self.settings(STUDIO_QUOTA_BYTES=take.size + 30):
+            self.begin(20)
+            with self.assertRaisesMessage(TakeRefused, "your studio’s recordings"):
+                begin_upload(student=another.student, task=another, filename="a.wav", length=11)
+            begin_upload(student=another.student, task=another, filename="a.wav", length=10)
+            with self.settings(STUDENT_QUOTA_BYTES=30):
+                with self.assertRaisesMessage(TakeRefused, "your recordings"):
+                    self.begin(10)
+                Take.objects.filter(pk=take.pk).update(original="", playback="", recording_gone_at=timezone.now())
+                self.begin(10)
+        scenes.teacher("Elsewhere", "elsa")
 
     def test_of_unfinished_uploads_the_oldest_make_room(self):
         begun = [self.begin() for _ in range(MOST_UNFINISHED + 2)]
