@@ -55,6 +55,9 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "django_htmx",
+    "django_otp",
+    "django_otp.plugins.otp_static",
+    "django_otp.plugins.otp_totp",
     "django_prometheus",
     "procrastinate.contrib.django",
     "didactor.people",
@@ -153,6 +156,7 @@ LOGIN_URL = "people:sign_in"
 LOGIN_REDIRECT_URL = "home"
 #: Whether anybody may found another studio here; the first one is founded by whoever opens an empty installation.
 OPEN_TO_STUDIOS = os.environ.get("DIDACTOR_OPEN") == "1"
+OTP_TOTP_ISSUER = "Didactor"
 PASSWORD_RESET_TIMEOUT = 2 * 60 * 60
 AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25  # hours

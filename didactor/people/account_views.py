@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import time
+from base64 import b32encode
 from typing import Any
 
 from django.contrib import messages
@@ -11,15 +13,66 @@ from django.shortcuts import redirect, render
 from django.urls import reverse, reverse_lazy
 from django.views.decorators.http import require_POST
 
-from didactor.people import accounts
-from didactor.people.forms import AddressForm, ChangePasswordForm, InvitationForm, KeepForm, StudioForm, TeacherForm
-from didactor.people.models import Role
+from didactor.people import accounts, second_factor
+from didactor.people.forms import AddressForm, ChangePasswordForm, CodeForm, InvitationForm, KeepForm, StudioForm, TeacherForm
+from didactor.people.models import Person, Role
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.people.sent_once import done
 from didactor.web.numbers import read_id
 
 BY_PASSWORD = "didactor.people.backends.PasswordBackend"
+
+
+#: So long after the password the second factor may come, seconds.
+SECOND_WITHIN_S = 600
+
+
+def ask_for_second(request: HttpRequest, person: Person, leads_to: str) -> HttpResponse:
+    """The password was right: nobody is signed in before the code is, too."""
+    request.session["second"] = {"person": person.pk, "until": time.time() + SECOND_WITHIN_S, "leads_to": leads_to}
+    return redirect("people:second")
+
+
+def second(request: HttpRequest) -> HttpResponse:
+    """The code of the second factor."""
+    asked = request.session.get("second") or {}
+    person = Person.objects.filter(pk=asked.get("person"), is_active=True).first()
+    if person is None or asked["until"] < time.time():
+        return redirect("people:sign_in")
+    form = CodeForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        if second_factor.is_right(person, form.cleaned_data["code"]):
+            del request.session["second"]
+            login(request, person, backend=BY_PASSWORD)
+            return redirect(asked["leads_to"])
+        form.add_error("code", "This is not the code of now. Wait for the next one and try again, a little later each time.")
+    return render(request, "people/second.html", {"form": form})
+
+
+@teacher_only
+def set_up_second(request: Request) -> HttpResponse:
+    """Turn a second factor on, or off with the password."""
+    person, codes = request.user, []
+    form = CodeForm(request.POST if "code" in request.POST else None)
+    if request.method == "POST" and "off" in request.POST:
+        if person.check_password(request.POST.get("password", "")):
+            second_factor.turn_off(person)
+            messages.success(request, "The password alone signs you in again.")
+        else:
+            messages.error(request, "This is not your password: the second factor stays.")
+        return redirect("people:set_up_second")
+    if form.is_bound and form.is_valid():
+        codes = second_factor.turn_on(person, form.cleaned_data["code"])
+        if not codes:
+            form.add_error("code", "This is not the code of now. Is the clock of your telephone right?")
+    on = second_factor.is_on(person)
+    context: dict[str, Any] = {"form": form, "codes": codes, "on": on}
+    if not on:
+        device = second_factor.begun(person)
+        context |= {"picture": second_factor.picture_of(device), "secret": b32encode(device.bin_key).decode()}
+    page = render(request, "people/set_up_second.html", context)
+    return done(page, leads_to=reverse("people:set_up_second")) if codes else page
 
 
 def found(request: HttpRequest) -> HttpResponse:
@@ -77,6 +130,7 @@ def account(request: Request) -> HttpResponse:
         "invitation": InvitationForm() if link else invitation,
         "link": link,
         "keep": KeepForm(initial={"keep": studio.keep_months}),
+        "second": second_factor.is_on(person),
         "invited": invitation.cleaned_data["invited"] if link else "",
         "teachers": studio.people.filter(role=Role.TEACHER, is_active=True).order_by("name"),
         "open_invitations": studio.invitations.filter(used_at=None) if person.is_owner else (),

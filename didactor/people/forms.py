@@ -185,6 +185,14 @@ class AddressForm(forms.Form):
     email = forms.EmailField(label="Your e-mail")
 
 
+class CodeForm(forms.Form):
+    code = forms.CharField(
+        max_length=20,
+        label="Code",
+        widget=forms.TextInput(attrs={"autocomplete": "one-time-code", "inputmode": "text", "autocapitalize": "none"}),
+    )
+
+
 class ChangePasswordForm(forms.Form):
     old = forms.CharField(label="Password until now", strip=False, widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}))
     new = _new_password("New password")

@@ -11,7 +11,8 @@ from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
-from didactor.people import services
+from didactor.people import second_factor, services
+from didactor.people.account_views import ask_for_second
 from didactor.people.accounts import may_found
 from didactor.people.context import PAPERS
 from didactor.people.forms import (
@@ -49,6 +50,8 @@ def sign_in(request: HttpRequest) -> HttpResponse:
         form: CardForm | PasswordForm = card if by_card else password
         if form.is_valid():
             person = _authenticate(request, form.cleaned_data, by_card)
+            if person is not None and not by_card and second_factor.is_on(person):
+                return ask_for_second(request, person, _next(request))
             if person is not None:
                 login(request, person)
                 return redirect(_next(request))

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+import time
 from datetime import timedelta
+from unittest import mock
 
 from django.contrib.auth import authenticate
 from django.core import mail
@@ -11,8 +13,12 @@ from django.core.cache import cache
 from django.test import Client, TestCase, override_settings
 from django.urls import reverse
 from django.utils import timezone
+from django_otp.oath import TOTP
+from django_otp.plugins.otp_static.models import StaticDevice
+from django_otp.plugins.otp_totp.models import TOTPDevice
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from didactor.people import second_factor
 from didactor.people.accounts import send_reset
 from didactor.people.models import Consent, Invitation, Person, Studio
 from didactor.people.services import add_guardian
@@ -211,3 +217,81 @@ class ConsentTests(scenes.OwnFolders, TestCase):
         self.assertEqual(self.say("sound"), 404)
         self.assertContains(self.client.get(self.url), "Nothing is asked of you")
         self.assertFalse(Consent.objects.exists())
+
+
+class SecondFactorTests(TestCase):
+    def setUp(self) -> None:
+        self.hilde = scenes.teacher("Outer light", "hilde")
+        self.client.force_login(self.hilde, backend=BACKEND)
+        self.url = reverse("people:set_up_second")
+
+    def code(self) -> str:
+        return f"{TOTP(TOTPDevice.objects.get(user=self.hilde).bin_key).token():06d}"
+
+    def turned_on(self) -> list[str]:
+        self.assertContains(self.client.get(self.url), "data:image/svg")
+        page = self.client.post(self.url, {"code": self.code()})
+        return re.findall(r"<code>([0-9a-f]{8})</code>", page.content.decode())
+
+    def signed_in(self, client: Client) -> bool:
+        return client.get(reverse("people:account")).status_code == 200
+
+    def password(self, client: Client) -> object:
+        return client.post(reverse("people:sign_in"), {"teacher-username": "hilde", "teacher-password": scenes.PASSWORD})
+
+    def forget(self) -> None:
+        """As if some time had gone by: a code works once, and wrong ones make the next wait."""
+        TOTPDevice.objects.update(last_t=-1, throttling_failure_count=0, throttling_failure_timestamp=None)
+        StaticDevice.objects.update(throttling_failure_count=0, throttling_failure_timestamp=None)
+
+    def test_with_it_the_password_alone_opens_nothing(self):
+        self.assertEqual(len(self.turned_on()), 8)
+        self.forget()
+        client = Client()
+        self.assertRedirects(self.password(client), reverse("people:second"))
+        self.assertFalse(self.signed_in(client))
+        self.assertContains(client.post(reverse("people:second"), {"code": "000000"}), "not the code of now")
+        self.assertFalse(self.signed_in(client))
+        right = self.code()
+        self.assertContains(client.post(reverse("people:second"), {"code": right}), "not the code", msg_prefix="it waits after a wrong one")
+        self.forget()
+        self.assertRedirects(client.post(reverse("people:second"), {"code": right}), reverse("home"), target_status_code=302)
+        self.assertTrue(self.signed_in(client))
+        # The same code a second time is somebody who looked over a shoulder.
+        thief = Client()
+        self.password(thief)
+        thief.post(reverse("people:second"), {"code": right})
+        self.assertFalse(self.signed_in(thief))
+
+    def test_a_code_on_paper_works_once(self):
+        paper = self.turned_on()[0]
+        for expected in (True, False):
+            self.forget()
+            client = Client()
+            self.password(client)
+            client.post(reverse("people:second"), {"code": paper.upper()})
+            self.assertEqual(self.signed_in(client), expected)
+
+    def test_a_wrong_code_turns_nothing_on(self):
+        self.client.get(self.url)
+        self.assertContains(self.client.post(self.url, {"code": "123"}), "not the code of now")
+        self.assertFalse(second_factor.is_on(self.hilde))
+        client = Client()
+        self.assertRedirects(self.password(client), reverse("home"), target_status_code=302)
+
+    def test_it_is_turned_off_with_the_password_alone(self):
+        self.turned_on()
+        self.client.post(self.url, {"off": "1", "password": "guess"})
+        self.assertTrue(second_factor.is_on(self.hilde))
+        self.client.post(self.url, {"off": "1", "password": scenes.PASSWORD})
+        self.assertFalse(second_factor.is_on(self.hilde))
+
+    def test_the_second_step_needs_the_first_and_its_time(self):
+        self.turned_on()
+        self.forget()
+        client = Client()
+        self.assertRedirects(client.post(reverse("people:second"), {"code": self.code()}), reverse("people:sign_in"))
+        self.password(client)
+        with mock.patch("didactor.people.account_views.time.time", return_value=time.time() + 601):
+            self.assertRedirects(client.post(reverse("people:second"), {"code": self.code()}), reverse("people:sign_in"))
+        self.assertFalse(self.signed_in(client))

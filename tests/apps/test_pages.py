@@ -143,14 +143,14 @@ class DeskPagesTests(scenes.OwnFolders, TestCase):
         self.review.refresh_from_db()
         self.assertEqual((self.review.decision, self.review.decision_tempo), ("slower", 72.5))
         self.assertRedirects(self.client.post(self.url("send"), {**data, "next": "1"}), reverse("review:waiting"))
-        self.assertContains(self.client.get(reverse("review:waiting")), "Nothing waits")
+        self.assertContains(self.client.get(reverse("review:waiting")), "Bring in a score")
         self.assertContains(self.client.post(self.url("save_draft"), data), "sent already")
 
     def test_empty_rooms_say_what_to_do(self):
         other = scenes.teacher("Empty studio", "nobody")
         self.client.force_login(other, backend=BACKEND)
         for name, words in (
-            ("review:waiting", "Nothing waits"),
+            ("review:waiting", "Bring in a score"),
             ("assignments:index", "Open a score"),
             ("library:index", "The library is empty"),
             ("people:students", "Nobody is here yet"),
