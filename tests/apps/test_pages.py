@@ -143,7 +143,7 @@ class DeskPagesTests(scenes.OwnFolders, TestCase):
         self.review.refresh_from_db()
         self.assertEqual((self.review.decision, self.review.decision_tempo), ("slower", 72.5))
         self.assertRedirects(self.client.post(self.url("send"), {**data, "next": "1"}), reverse("review:waiting"))
-        self.assertContains(self.client.get(reverse("review:waiting")), "Bring in a score")
+        self.assertContains(self.client.get(reverse("review:waiting")), "Nothing waits")
         self.assertContains(self.client.post(self.url("save_draft"), data), "sent already")
 
     def test_empty_rooms_say_what_to_do(self):
