@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import shutil
 import subprocess
 import tarfile
 import tempfile
@@ -125,10 +126,23 @@ def _opened(source: Path, identity: Path) -> Iterator[Path]:
             assert age.stdout is not None and age.stderr is not None
             try:
                 with tarfile.open(fileobj=age.stdout, mode="r|") as tar:
-                    tar.extractall(folder, filter="data")
+                    for member in tar:
+                        _take_out(tar, member, Path(folder))
             except (tarfile.TarError, EOFError) as error:
                 words = age.stderr.read().decode(errors="replace").strip()[:200]
                 raise BackupFailed(f"{source} cannot be opened with this key, or is not whole. {words}") from error
             if age.wait():
                 raise BackupFailed(f"{source} cannot be opened with this key, or is not whole.")
         yield Path(folder)
+
+
+def _take_out(tar: tarfile.TarFile, member: tarfile.TarInfo, folder: Path) -> None:
+    """One file of a sealed backup; nothing else is in one."""
+    name = Path(member.name)
+    source = tar.extractfile(member) if member.isfile() else None
+    if source is None or name.is_absolute() or ".." in name.parts:
+        raise BackupFailed(f"{member.name} is no part of a backup. Nothing was changed.")
+    path = folder / name
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    with source, path.open("xb") as out:
+        shutil.copyfileobj(source, out, CHUNK)

@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tarfile
 import tempfile
 from pathlib import Path
 
@@ -99,6 +100,16 @@ class BackupTests(scenes.OwnFolders, TransactionTestCase):
         half.write_bytes(self.kept.read_bytes()[: self.kept.stat().st_size // 2])
         refused = self.elsewhere("restore", str(half), "--key", str(key))
         self.assertIn("not whole", refused.stderr)
+        for name, kind in (("../out", tarfile.REGTYPE), ("/tmp/out", tarfile.REGTYPE), ("link", tarfile.SYMTYPE)):
+            crafted = self.folder / "crafted.tar"
+            with tarfile.open(crafted, "w") as tar:
+                info = tarfile.TarInfo(name)
+                info.type, info.linkname = kind, "/etc/passwd"
+                tar.addfile(info)
+            sealed = self.folder / "crafted.age"
+            subprocess.run(["age", "-R", str(self.folder / "recipients"), "-o", str(sealed), str(crafted)], check=True)
+            refused = self.elsewhere("restore", str(sealed), "--key", str(key))
+            self.assertIn("is no part of a backup", refused.stderr)
         came = self.elsewhere("restore", str(self.kept), "--key", str(key))
         self.assertEqual(came.returncode, 0, came.stderr)
         there = self.folder / "there" / "media" / self.take.original.name

@@ -286,6 +286,8 @@ class EveryAddressScene(scenes.OwnFolders):
         sound.sound.save("x.mp3", ContentFile(b"x" * 100))
         cls.arguments = {
             "people:open_card": ["abc"],
+            "people:join": ["abc"],
+            "people:choose_password": ["abc", "abc"],
             "people:student": [scene.ylva.student_id],
             "people:new_card": [scene.ylva.student_id],
             "people:withdraw_consent": [scene.ylva.student_id],
