@@ -444,7 +444,7 @@ def submit(request: Request, pk: int) -> HttpResponse:
     except services.TakeRefused as error:
         messages.error(request, str(error))
         return redirect("stand:take", pk=pk)
-    messages.success(request, f"{take} is with your teacher.")
+    # Its page says that it is with the teacher.
     return redirect("task", pk=take.task_id)
 
 
