@@ -41,7 +41,7 @@ STUDENTS, GROUPS, WEEKS, A_WEEK, CLASS_SIZE = 240, 12, 40, 3, 60
 #: Weeks whose takes still wait to be heard.
 WAITING_WEEKS = 1
 #: Pages that may ask the database at most twelve times.
-LISTS = ("desk", "assignments", "students", "library", "class_sheet", "over_weeks", "group")
+LISTS = ("desk", "review", "assignments", "assignment", "students", "library", "class_sheet", "record", "over_weeks", "group")
 CLASS = (
     "flute",
     "oboe",
@@ -105,6 +105,7 @@ def _measure() -> tuple[list[str], dict[str, float]]:
             "score": (teacher, f"/library/{scene.passage.revision.piece_id}/"),
             "assignment": (teacher, f"/assignments/{scene.assignment.pk + 40}/"),
             "review": (teacher, f"/desk/{take.submission.pk}/"),
+            "alongside": (teacher, f"/desk/{take.submission.pk}/alongside/"),
             "class_sheet": (teacher, f"/assignments/{big.pk}/class/"),
             "record": (teacher, f"/students/{scene.ylva.student_id}/passages/"),
             "over_weeks": (teacher, f"/record/students/{scene.ylva.student_id}/weeks/"),

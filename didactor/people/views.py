@@ -233,7 +233,8 @@ def _cards(request: Request, students: list[Person], leads_to: str, **more: Any)
 @teacher_only
 def student(request: Request, pk: int) -> HttpResponse:
     """One student: cards, consent, instruments."""
-    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    seen = Person.objects.visible_to(request.user).students().select_related("studio").prefetch_related("enrolments__group")
+    person = get_object_or_404(seen, pk=pk)
     # Four forms share the page; each is bound only when its own field was sent.
     consent = ConsentForm(request.POST if "given_by" in request.POST else None)
     enrolment = EnrolmentForm(request.POST if "instrument" in request.POST else None)
@@ -266,7 +267,7 @@ def student(request: Request, pk: int) -> HttpResponse:
 
 def _called(person: Person) -> dict[str, Any]:
     """What the form of a student's name begins with."""
-    return {"called": person.name, "is_minor": person.is_minor, "no_notes_yet": person.enrolments.filter(reads_notes=False).exists()}
+    return {"called": person.name, "is_minor": person.is_minor, "no_notes_yet": not all(e.reads_notes for e in person.enrolments.all())}
 
 
 def _student_page(request: Request, person: Person) -> dict[str, Any]:

@@ -54,11 +54,11 @@ def counted(attempt: Attempt) -> Counted:
     return Counted(stone=attempt.stone, outcome=attempt.counts_as, tempo=attempt.tempo, day=day, step="remedy" if attempt.remedy_id else "")
 
 
-def state_of(task: Task) -> State | None:
-    """None where the task is not practised as a crossing."""
+def state_of(task: Task, with_remedy: bool = True) -> State | None:
+    """None where the task is not practised as a crossing. ``with_remedy``: with the exercise that waits, if one does."""
     if crossing_settings(task) is None:
         return None
-    remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None)
+    remedy = next((r for r in task.remedies.order_by("-made_at") if r.is_open), None) if with_remedy else None
     return _state(task, list(task.attempts.over().select_related("remedy")), remedy)
 
 

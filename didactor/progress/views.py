@@ -51,7 +51,8 @@ TERM = timedelta(days=120)
 
 @teacher_only
 def assignment(request: Request, pk: int) -> HttpResponse:
-    found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
+    seen = Assignment.objects.visible_to(request.user).select_related("passage__revision__piece", "passage__arranged_from")
+    found = get_object_or_404(seen.defer("passage__revision__prepared"), pk=pk)
     rows = task_rows(found.tasks.for_lists())
     practised = summaries([row.task for row in rows])
     rows = [replace(row, practised=practised.get(row.task.pk)) for row in rows]

@@ -16,7 +16,9 @@ def waiting(request: HttpRequest) -> dict[str, Any]:
         return {}
 
     def count() -> int:
-        return Submission.objects.awaiting_review_by(user).count() + Task.objects.answers_waiting_for(user).count()
+        takes = Submission.objects.awaiting_review_by(user).values("pk")
+        words = Task.objects.answers_waiting_for(user).order_by().values("pk")
+        return takes.union(words, all=True).count()
 
     # Asked for by pages that show it alone.
     return {"waiting_count": SimpleLazyObject(count)}

@@ -7,9 +7,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
-from django.db.models import Prefetch
-
-from didactor.assignments.models import Task
+from didactor.assignments.models import Assignment, Task
 from didactor.core.planning.carrying import Playing
 from didactor.core.planning.next_step import History, Next, Proposal, TakeFacts, propose
 from didactor.core.planning.tempi import rungs
@@ -22,23 +20,24 @@ from didactor.practice.models import Attempt
 from didactor.practice.music import music_of_stone
 from didactor.practice.state import State, state_of
 from didactor.review.models import Decision
-from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.models import Take, TakeState
+from didactor.takes.others import takes_of_task
 
 #: The newest takes that are looked at.
 TAKES_LOOKED_AT = 8
 
 
-def proposal_for(take: Take) -> Proposal | None:
-    """The next step after a take; None where nothing is written that could be judged."""
+def proposal_for(take: Take, follows: bool | None = None) -> Proposal | None:
+    """The next step after a take; None where nothing is written that could be judged. ``follows``: see ``history_of``."""
     task = take.task
     if task.passage.note_count == 0 or task.assignment.is_listening:
         return None
-    return propose(history_of(task, until=take))
+    return propose(history_of(task, take, follows))
 
 
-def proposal_shown(take: Take) -> dict[str, Any] | None:
+def proposal_shown(take: Take, follows: bool | None = None) -> dict[str, Any] | None:
     """The same for the desk: in words, and as the form's fields have it."""
-    found = proposal_for(take)
+    found = proposal_for(take, follows)
     if found is None:
         return None
     parts = [
@@ -58,33 +57,27 @@ def proposal_shown(take: Take) -> dict[str, Any] | None:
     return {"title": ", ".join(part for part in parts if part), "because": found.because, "data": json.dumps(fields)}
 
 
-def history_of(task: Task, until: Take) -> History:
-    """Takes of a task up to one of them, and its attempts."""
-    summaries = Prefetch("analyses", queryset=Analysis.objects.summaries())
-    earlier = list(
-        task.takes.filter(state__in=(TakeState.ANALYSED, TakeState.UNUSABLE), step=until.step, number__lt=until.number)
-        .defer("peaks")
-        .prefetch_related(summaries)
-        .order_by("-number")[: TAKES_LOOKED_AT - 1]
-        if until.number > 1
-        else ()
-    )
-    judged = until.state in (TakeState.ANALYSED, TakeState.UNUSABLE)
+def history_of(task: Task, until: Take, follows: bool | None = None) -> History:
+    """Takes of a task up to one of them, and its attempts. ``follows``: whether another one of its series is due later, where that is
+    known already.
+    """
+    over = (TakeState.ANALYSED, TakeState.UNUSABLE)
+    earlier = [t for t in takes_of_task(until) if t.number < until.number and t.step == until.step and t.state in over]
     bars = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
-    state = state_of(task)
+    state = state_of(task, with_remedy=False)
     attempts = list(state.attempts) if state else []
     assignment = task.assignment
     return History(
         bars=bars,
         target=assignment.tempo,
         asked=task.asked_tempo,
-        takes=[facts_of(take) for take in [*reversed(earlier), *([until] if judged else [])]],
+        takes=[facts_of(take) for take in [*earlier[1 - TAKES_LOOKED_AT :], *([until] if until.state in over else [])]],
         attempts=list(_playings(state, attempts)) if state else (),
         failed=dict(Counter(a.bar for a in attempts if a.bar and a.counts_as is Outcome.FAULT)),
         played=_played(state, attempts) if state else {},
         rungs=sorted({*assignment.ladder, assignment.tempo}) if assignment.ladder else rungs(assignment.tempo),
         steps=_other_steps(task),
-        follows=_something_follows(task),
+        follows=_something_follows(task) if follows is None else follows,
     )
 
 
@@ -133,5 +126,5 @@ def _other_steps(task: Task) -> list[str]:
 
 
 def _something_follows(task: Task) -> bool:
-    series = task.assignment.series
-    return series is not None and series.assignments.filter(due_at__gt=task.assignment.due_at).exists()
+    series, due_at = task.assignment.series_id, task.assignment.due_at
+    return series is not None and Assignment.objects.filter(series=series, due_at__gt=due_at).exists()

@@ -2,9 +2,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from django.db.models import Prefetch, prefetch_related_objects
+from django.db.models import Exists, OuterRef, Prefetch, Subquery, prefetch_related_objects
 
+from didactor.assignments.models import Assignment
 from didactor.library.models import Passage
+from didactor.people.models import Person
+from didactor.review.models import Scale
 from didactor.takes.models import Analysis, Submission
 from didactor.takes.querysets import SubmissionQuerySet
 
@@ -18,16 +21,19 @@ def for_lists(submissions: SubmissionQuerySet) -> SubmissionQuerySet:
     )
 
 
-def for_the_desk(submissions: SubmissionQuerySet) -> SubmissionQuerySet:
-    """Submissions with all that lies beside a take on the desk, in as few questions as can be."""
+def for_the_desk(submissions: SubmissionQuerySet, teacher: Person) -> SubmissionQuerySet:
+    """Submissions with all that lies beside a take on the desk, in as few questions as can be.
+
+    ``follows``: whether another assignment of the series is due later; ``own_scale``: the marks that this teacher gives.
+    """
+    assignment = "take__task__assignment"
+    later = Assignment.objects.filter(series=OuterRef(f"{assignment}__series"), due_at__gt=OuterRef(f"{assignment}__due_at"))
     # Passages by themselves: what one question joins of a dozen tables, the database plans longer than it fetches.
     passages = Passage.objects.select_related("revision__piece", "arranged_from").defer("revision__prepared")
-    return submissions.select_related(
-        "take__task__assignment", "take__task__enrolment__student", "take__task__found_out", "take__self_review", "review"
-    ).prefetch_related(
-        Prefetch("take__task__passage", queryset=passages),
-        "take__analyses",
-        "take__self_review__marks",
+    return (
+        submissions.select_related(assignment, "take__task__enrolment__student", "take__task__found_out", "take__self_review", "review")
+        .prefetch_related(Prefetch("take__task__passage", queryset=passages), "take__analyses", "take__self_review__marks")
+        .annotate(follows=Exists(later), own_scale=Subquery(Scale.objects.filter(teacher=teacher).values("steps")))
     )
 
 

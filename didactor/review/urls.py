@@ -9,6 +9,7 @@ urlpatterns = [
     path("at-once/", views.at_once, name="at_once"),
     path("scale/", views.set_scale, name="set_scale"),
     path("<int:pk>/", views.detail, name="detail"),
+    path("<int:pk>/alongside/", views.alongside, name="alongside"),
     path("<int:pk>/marks/", views.add_remark, name="add_remark"),
     path("<int:pk>/marks/keep-all/", views.keep_all, name="keep_all"),
     path("<int:pk>/marks/<int:mark_pk>/", views.decide_mark, name="decide_mark"),

@@ -113,7 +113,7 @@ def decide_words(request: Request, pk: int) -> HttpResponse:
 
 
 def _submission(request: Request, pk: int) -> Submission:
-    return get_object_or_404(for_the_desk(Submission.objects.visible_to(request.user)), pk=pk)
+    return get_object_or_404(for_the_desk(Submission.objects.visible_to(request.user), request.user), pk=pk)
 
 
 def _review(request: Request, pk: int) -> Review:
@@ -169,16 +169,14 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
         "categories": list(TITLES.items()),
         "checklist": checklist_of(take, review, result),
         "decisions": Decision.choices,
-        "phrases": [] if review.sent_at else phrases_of(request.user),
-        "proposal": None if review.sent_at else proposal_shown(take),
+        "proposal": None if review.sent_at else proposal_shown(take, submission.follows),  # type: ignore[attr-defined]
         "steps_first": [(step.slug, step.title) for step in goals() if step.slug in ("clap", "right", "left")],
         "following": following,
         "following_page": f"{reverse('review:detail', args=[following])}?after={submission.pk}" if following else "",
         "plays": "heard" in request.GET,
         "laid": "after" in request.GET,
         "quality": result.quality if result else None,
-        "beside": beside(take, passage),
-        "scale": _scale_for(request, review),
+        "scale": _scale_for(submission.own_scale or [], review),  # type: ignore[attr-defined]
         "keys": KEYS,
     }
     if refused is not None:
@@ -192,9 +190,16 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
     return render(request, "review/detail.html", context, status=409 if trouble else 200)
 
 
-def _scale_for(request: Request, review: Review) -> list[str]:
+@teacher_only
+def alongside(request: Request, pk: int) -> HttpResponse:
+    """What lies beside a take on its desk, fetched when the desk is there: what can be heard at the same place, the teacher's phrases."""
+    take = _submission(request, pk).take
+    context = {"beside": beside(take, passage_of(take)), "phrases": phrases_of(request.user)}
+    return render(request, "review/_alongside.html", context)
+
+
+def _scale_for(steps: list[str], review: Review) -> list[str]:
     """The marks to choose from; one that was given and is not on the scale any more stays among them."""
-    steps = services.steps_of(request.user)
     return [*steps, review.grade] if review.grade and review.grade not in steps else steps
 
 

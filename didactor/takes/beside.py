@@ -14,6 +14,7 @@ from didactor.library.models import ModelSound, Passage
 from didactor.library.notation import expectation_of_passage
 from didactor.library.sounds import references_in_time
 from didactor.takes.models import Take, TakeState
+from didactor.takes.others import takes_of_task
 
 #: A place of the score and its second: quarters and seconds, ascending.
 Anchors = list[tuple[float, float]]
@@ -57,15 +58,8 @@ def _pairs(own: Anchors, other: Anchors) -> list[list[float]]:
 
 
 def _earlier(take: Take, music: Expectation) -> Sequence[tuple[str, str, Anchors]]:
-    if take.number == 1:
-        return []
-    earlier = (
-        Take.objects.filter(task=take.task_id, number__lt=take.number, submission__isnull=False, state=TakeState.ANALYSED)
-        .exclude(playback="")
-        .prefetch_related("analyses")
-        .order_by("-number")
-        .first()
-    )
+    before = (t for t in reversed(takes_of_task(take)) if t.number < take.number)
+    earlier = next((t for t in before if t.is_submitted and t.playback and t.state == TakeState.ANALYSED), None)
     if earlier is None:
         return []
     shifted = [(quarters, at_s + earlier.playback_delay_s) for quarters, at_s in anchors_of(earlier, music)]

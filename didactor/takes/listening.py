@@ -20,7 +20,8 @@ from didactor.library.drawings import bar_numbers, drawn, plain_drawings
 from didactor.library.models import Engraving, Passage, ReferenceKind
 from didactor.library.notation import expectation_of, expectation_of_passage
 from didactor.library.sounds import references_in_time
-from didactor.takes.models import Analysis, Take
+from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.others import takes_of_task
 
 
 def passage_of(take: Take) -> Passage:
@@ -122,7 +123,7 @@ def thinking_shown(take: Take) -> ThinkingShown | None:
     """The pauses of a first reading, take by take up to this one; None where there is nothing to compare."""
     if take.targets.stage != "first_reading":
         return None
-    earlier = take.task.takes.filter(number__lte=take.number).prefetch_related("analyses").order_by("number")
+    earlier = [t for t in takes_of_task(take) if t.number <= take.number]
     same = [t for t in earlier if t.basis.get("step") == take.basis.get("step") and t.basis["passage_id"] == take.basis["passage_id"]]
     rows = thinking_times([(str(t), t.heard) for t in same if t.heard is not None])
     words = thinking_in_words(rows)
@@ -134,11 +135,11 @@ def gain_since_first(take: Take) -> str:
     """What was gained since the first take, where the teacher wants that kept and shown: remarks then and now. Empty for the first one."""
     if not take.task.assignment.first_kept or take.on_the_way is not None:
         return ""
-    same = [t for t in take.task.takes.prefetch_related("analyses").order_by("number") if t.basis.get("step") == take.basis.get("step")]
-    first = next((t for t in same if t.heard is not None), None)
-    if first is None or first.pk == take.pk or take.heard is None or first.heard is None:
+    same = (t for t in takes_of_task(take) if t.basis.get("step") == take.basis.get("step") and t.state == TakeState.ANALYSED)
+    first = next((t for t in same if t.latest_analysis is not None), None)
+    if first is None or first.pk == take.pk or take.heard is None or first.latest_analysis is None:
         return ""
-    before, now = len(first.heard.findings or ()), len(take.heard.findings or ())
+    before, now = first.latest_analysis.summary.get("findings") or 0, len(take.heard.findings or ())
     return f"In the first take {_remarks(before)}, in this one {_remarks(now)}."
 
 

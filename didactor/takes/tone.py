@@ -6,6 +6,7 @@ from didactor.core.formats.plain import from_plain
 from didactor.core.tone.compare import Remark, compare, facts
 from didactor.core.tone.measure import Tone
 from didactor.takes.models import Analysis, Take, TakeState
+from didactor.takes.others import takes_of_task
 
 #: What has to be the same for two takes to be compared note by note.
 _SAME = ("revision_id", "part", "bars", "order", "step")
@@ -30,10 +31,10 @@ def tone_in(analysis: Analysis | None) -> Tone | None:
 
 def best_other(take: Take, *, handed_in: bool) -> Take | None:
     """The student's take of the same notes with the fewest remarks, the newest of those; None without another one."""
-    others = take.task.takes.filter(state=TakeState.ANALYSED).exclude(pk=take.pk)
-    if handed_in:
-        others = others.filter(submission__isnull=False)
-    rows = others.exclude(analyses__tone=None).values_list("pk", "basis", "analyses__summary__findings").order_by("number")
-    wanted = [take.basis.get(name) for name in _SAME]
-    same = [(found or 0, -k, pk) for k, (pk, basis, found) in enumerate(rows) if [basis.get(name) for name in _SAME] == wanted]
-    return Take.objects.prefetch_related("analyses").get(pk=min(same)[2]) if same else None
+    others = [t for t in takes_of_task(take) if t.pk != take.pk and t.state == TakeState.ANALYSED and (t.is_submitted or not handed_in)]
+    same = [t for t in others if all(t.basis.get(name) == take.basis.get(name) for name in _SAME) and tone_in(t.latest_analysis)]
+    return min(same, key=lambda t: (_remarks(t.latest_analysis), -t.number), default=None)
+
+
+def _remarks(analysis: Analysis | None) -> int:
+    return (analysis.summary.get("findings") if analysis else None) or 0

@@ -43,6 +43,15 @@ class BesideTests(scenes.OwnFolders, TestCase):
         self.assertNotIn(str(kept), self.titles(now), "what a student kept to themselves stays theirs")
         self.assertEqual(self.titles(first), [], "a later one is not the take before")
 
+    def test_the_desk_fetches_it_with_the_teacher_s_phrases(self):
+        first, now = self.take(), self.take()
+        self.client.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
+        page = self.client.get(reverse("review:alongside", args=[now.submission.pk]))
+        self.assertContains(page, '<option value="0">Take 1</option>')
+        self.assertContains(page, reverse("takes:sound", args=[first.pk]))
+        self.assertContains(page, '<datalist id="phrases">')
+        self.assertNotContains(self.client.get(reverse("review:alongside", args=[first.submission.pk])), "<select")
+
     def test_the_teacher_s_recording_and_the_model_nearest_to_the_tempo(self):
         take = self.take()
         laid = {"tempo_qpm": 60.0, "anchors": [[0.0, 2.0], [1.0, 3.0], [5.0, 8.0]]}

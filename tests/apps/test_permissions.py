@@ -182,6 +182,7 @@ EXPECTED: dict[str, set[str]] = {
     "practice:sound": BOTH,
     "review:waiting": {"teacher", "stranger"},
     "review:detail": TEACHER,
+    "review:alongside": TEACHER,
     "review:add_remark": TEACHER,
     "review:said": TEACHER,
     "takes:together": BOTH,
@@ -360,7 +361,7 @@ class EveryAddressScene(scenes.OwnFolders):
             "progress:takes_file": [scene.ylva.student_id],
             "progress:erase_student": [scene.ylva.student_id],
             "progress:erase_take": [cls.take.pk],
-            **{f"review:{n}": [cls.submission.pk] for n in ("detail", "add_remark", "keep_all", "save_draft", "send")},
+            **{f"review:{n}": [cls.submission.pk] for n in ("detail", "alongside", "add_remark", "keep_all", "save_draft", "send")},
         }
 
 

@@ -109,12 +109,12 @@ class WaitingTests(scenes.OwnFolders, TestCase):
 
     def test_queries_do_not_grow_and_only_a_sitting_is_shown(self):
         self.handed_in(0, self.sooner)
-        with self.assertNumQueries(12):
+        with self.assertNumQueries(11):
             self.client.get(self.url)
         for k in range(1, 4):
             self.handed_in(k, self.later)
             self.handed_in(k, self.sooner)
-        with self.assertNumQueries(12):
+        with self.assertNumQueries(11):
             self.client.get(self.url)
 
     def test_what_the_ear_has_not_finished_is_told_by_number_alone(self):

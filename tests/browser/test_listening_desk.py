@@ -89,6 +89,7 @@ class ListeningDeskTests(BrowserTestCase):
         page.get_by_role("button", name="Add", exact=True).click()
         expect(page.locator("#marks")).to_contain_text("Breathe before bar 5")
         page.reload()
+        expect(page.locator("#phrases option")).to_have_count(1)
         page.get_by_label("Bar", exact=True).fill("7")
         page.get_by_label("Remark", exact=True).fill("Breathe before bar {bar}, then go on.")
         expect(page.get_by_label("Remark", exact=True)).to_have_value("Breathe before bar 7, then go on.")

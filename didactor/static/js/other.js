@@ -68,7 +68,16 @@ function start(box) {
   );
 }
 
+// It comes when the page is there.
+let box = null;
+function arrive() {
+  const found = document.querySelector("#other.other");
+  if (!found || found === box) return;
+  box = found;
+  start(box);
+}
+
 if (typeof document !== "undefined") {
-  const box = document.querySelector("[data-other]");
-  if (box) start(box);
+  arrive();
+  document.addEventListener("htmx:afterSettle", arrive);
 }
