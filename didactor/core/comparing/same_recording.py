@@ -15,13 +15,14 @@ from didactor.core.arrays import FloatArray
 #: A moment of the score: printed bar, pass, and where in the bar it lies, in quarters.
 Moment = tuple[str, int, float]
 
-#: Robust spread around the line, seconds, up to which two takes are one recording. The same one through codecs, rooms of a phone and cuts
-#: stays below half of it; two takes of one player have about twice as much.
-SAME_S = 0.004
+#: Two takes are one recording up to this robust spread around the line, seconds, and up to this share of how freely the more even of the two
+#: was played against the score. The same one through codecs, telephones and cuts stays near a tenth of it; two takes of one player, who has
+#: the same habits every day, do not come below a third.
+SAME_S, SAME_SHARE = 0.006, 0.25
 #: So many common moments at least; and the speeds that are compared, as one against the other.
 FEWEST, MOST_SPEED = 16, 0.03
 #: Playing as even as this against the score itself is a machine's: it is the same every time.
-EVEN_S = 0.006
+EVEN_S = 0.002
 #: Lines are tried through so many pairs of moments.
 _LINES = 400
 
@@ -38,11 +39,11 @@ def same_recording(one: Mapping[Moment, float], other: Mapping[Moment, float], q
         return None
     first, second = np.array([one[m] for m in common]), np.array([other[m] for m in common])
     written = np.array([quarters[m] for m in common])
-    if _spread(first, second, within=MOST_SPEED) > SAME_S:
+    apart = _spread(first, second, within=MOST_SPEED)
+    if apart > SAME_S:
         return False
-    if min(_spread(written, first), _spread(written, second)) <= EVEN_S:
-        return None
-    return True
+    free = min(_spread(written, first), _spread(written, second))
+    return None if free <= EVEN_S else apart <= SAME_SHARE * free
 
 
 def _spread(x: FloatArray, y: FloatArray, within: float | None = None) -> float:
