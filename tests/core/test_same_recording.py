@@ -33,7 +33,7 @@ class SameRecordingTests(SimpleTestCase):
         self.assertIs(same_recording(playing(1, 0.006), playing(2, 0.006), QUARTERS), False)
 
     def test_the_more_even_the_playing_the_nearer_two_must_lie(self):
-        even = playing(1, 0.004)
+        even = playing(1, 0.006)
         self.assertIs(same_recording(even, heard_again(even, ear_s=0.0004), QUARTERS), True)
         self.assertIs(same_recording(even, heard_again(even, ear_s=0.003), QUARTERS), False, "as near as two takes of an even player")
         free = playing(1, 0.03)
