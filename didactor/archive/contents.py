@@ -21,6 +21,7 @@ ROWS = {
     "people.Enrolment": "student__studio",
     "people.Consent": "student__studio",
     "people.SignInCard": "person__studio",
+    "people.PictureCode": "person__studio",
     "library.Piece": "studio",
     "library.PieceRevision": "piece__studio",
     "library.BarCorrection": "piece__studio",
@@ -54,6 +55,7 @@ ROWS = {
 #: What is made anew where it is wanted, or belongs to a moment.
 LEFT_OUT = {
     "people.Invitation": "made anew",
+    "people.SignedIn": "sessions",
     "people.SentForm": "forms that are on their way",
     "library.Import": "files on their way in",
     "library.ImportedFile": "files on their way in",

@@ -86,6 +86,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "didactor.people.sessions.noted",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "didactor.people.sent_once.once",
@@ -142,6 +143,7 @@ AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [
     "axes.backends.AxesStandaloneBackend",
     "didactor.people.backends.CardBackend",
+    "didactor.people.backends.PictureBackend",
     "didactor.people.backends.PasswordBackend",
 ]
 PASSWORD_HASHERS = [
@@ -159,15 +161,20 @@ OPEN_TO_STUDIOS = os.environ.get("DIDACTOR_OPEN") == "1"
 OTP_TOTP_ISSUER = "Didactor"
 PASSWORD_RESET_TIMEOUT = 2 * 60 * 60
 AXES_FAILURE_LIMIT = 10
-AXES_COOLOFF_TIME = 0.25  # hours
 #: A card's code is long and random: a wrong one tells nothing of whose it was meant to be, and locks nobody out. What is slowed down are
-#: guesses at a teacher's password, for that name at that address.
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+#: guesses at a teacher's password, for that name at that address, and at a child's pictures.
+AXES_LOCKOUT_PARAMETERS = "didactor.people.pictures.counted_by"
+AXES_COOLOFF_TIME = "didactor.people.pictures.counted_for"
+AXES_USE_ATTEMPT_EXPIRATION = True
+#: What was typed is not kept with a failure, and nothing at all of who signed in when.
+AXES_SENSITIVE_PARAMETERS = ["teacher-username", "teacher-password", "card-code", "so_far", "picture", "code"]
+AXES_DISABLE_ACCESS_LOG = True
 AXES_CLIENT_IP_CALLABLE = "didactor.web.addresses.client_address"
 #: Proxies in front whose word on the client's address is taken.
 TRUSTED_PROXIES = int(os.environ.get("DIDACTOR_PROXIES", "0"))
 AXES_LOCKOUT_TEMPLATE = "people/locked_out.html"
 AXES_ENABLED = not TESTING
+SESSION_ENGINE = "didactor.people.sessions"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 60
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
@@ -266,5 +273,5 @@ LOGGING = {
         }
     },
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"didactor": {"level": "INFO"}, "axes": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
+    "loggers": {"didactor": {"level": "INFO"}, "axes": {"level": "ERROR"}, "django.request": {"level": "ERROR"}},
 }

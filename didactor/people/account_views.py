@@ -17,8 +17,10 @@ from didactor.people import accounts, second_factor
 from didactor.people.forms import AddressForm, ChangePasswordForm, CodeForm, InvitationForm, KeepForm, StudioForm, TeacherForm
 from didactor.people.models import Person, Role
 from didactor.people.permissions import teacher_only
+from didactor.people.pictures import studio_code
 from didactor.people.requests import Request
 from didactor.people.sent_once import done
+from didactor.people.sessions import end_one, sessions_of
 from didactor.web.numbers import read_id
 
 BY_PASSWORD = "didactor.people.backends.PasswordBackend"
@@ -131,6 +133,8 @@ def account(request: Request) -> HttpResponse:
         "link": link,
         "keep": KeepForm(initial={"keep": studio.keep_months}),
         "second": second_factor.is_on(person),
+        "sessions": sessions_of(person),
+        "studio_code": studio_code(studio) if studio.code else "",
         "invited": invitation.cleaned_data["invited"] if link else "",
         "teachers": studio.people.filter(role=Role.TEACHER, is_active=True).order_by("name"),
         "open_invitations": studio.invitations.filter(used_at=None) if person.is_owner else (),
@@ -183,6 +187,29 @@ def keep(request: Request) -> HttpResponse:
     studio.keep_months = form.cleaned_data["keep"]
     studio.save(update_fields=["keep_months"])
     messages.success(request, "Kept." if studio.keep_months is None else "Kept: what is older goes tonight.")
+    return redirect("people:account")
+
+
+@teacher_only
+@require_POST
+def end_session(request: Request) -> HttpResponse:
+    """One session ends; one's own by signing out."""
+    if end_one(request.user, request.POST.get("since", "")):
+        messages.success(request, "That device is signed out.")
+    return redirect("people:account")
+
+
+@teacher_only
+@require_POST
+def hand_on(request: Request) -> HttpResponse:
+    """The studio gets another owner; who was it goes on as a teacher."""
+    if not request.user.is_owner:
+        raise Http404
+    try:
+        heir = accounts.hand_on(owner=request.user, number=read_id(request.POST.get("heir", "")), password=request.POST.get("password", ""))
+        messages.success(request, f"{heir} decides about the studio now.")
+    except accounts.AccountRefused as error:
+        messages.error(request, str(error))
     return redirect("people:account")
 
 

@@ -109,6 +109,23 @@ def let_go(*, owner: Person, number: int) -> Person | None:
     return colleague
 
 
+@transaction.atomic
+def hand_on(*, owner: Person, number: int | None, password: str) -> Person:
+    """Make a colleague the studio's owner instead. Raises ``AccountRefused``."""
+    # Of two who do that at the same moment one finds that they do not own it any more.
+    people = {p.pk: p for p in Person.objects.select_for_update().filter(studio=owner.studio, role=Role.TEACHER, is_active=True)}
+    current, heir = people.get(owner.pk), people.get(number or 0)
+    if current is None or not current.is_owner:
+        raise AccountRefused("Only the studio’s owner hands it on.")
+    if heir is None or heir.pk == current.pk:
+        raise AccountRefused("Choose a colleague who teaches here.")
+    if not current.check_password(password):
+        raise AccountRefused("This is not your password: the studio stays yours.")
+    Person.objects.filter(pk=current.pk).update(is_owner=False)
+    Person.objects.filter(pk=heir.pk).update(is_owner=True)
+    return heir
+
+
 def end_sessions(person: Person) -> None:
     """All sessions of a person end, on every device."""
     person.sessions_number += 1

@@ -1,11 +1,13 @@
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.contrib.auth.backends import BaseBackend, ModelBackend
 from django.http import HttpRequest
 
 from didactor.people.models import Person, SignInCard
+from didactor.people.pictures import is_right
 from didactor.people.services import hash_code
 
 
@@ -16,6 +18,18 @@ def _signed_in(pk: int) -> Person | None:
 
 class PasswordBackend(ModelBackend):
     """Signs in with a name and a password."""
+
+    def get_user(self, user_id: int) -> Person | None:
+        return _signed_in(user_id)
+
+
+class PictureBackend(BaseBackend):
+    """Signs a young student in with four pictures."""
+
+    def authenticate(
+        self, request: HttpRequest | None, child: Person | None = None, pictures: Sequence[str] = (), **kwargs: Any
+    ) -> Person | None:
+        return child if child is not None and child.is_active and is_right(child, pictures) else None
 
     def get_user(self, user_id: int) -> Person | None:
         return _signed_in(user_id)

@@ -33,6 +33,18 @@ class StudentForm(forms.Form):
         self.fields["group"].widget.attrs["autocomplete"] = "off"
 
 
+#: A code is no word: nothing is proposed for it, and nothing put right.
+_AS_TYPED = {"autocomplete": "off", "autocapitalize": "none", "spellcheck": "false"}
+
+
+class StudioCodeForm(forms.Form):
+    code = forms.CharField(
+        max_length=20,
+        label="The studio’s code",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "autocapitalize": "none", "spellcheck": "false"}),
+    )
+
+
 class RollForm(forms.Form):
     """A class list: pasted, or a CSV file; the file's text goes where the pasted one is, to be looked at and mended."""
 
@@ -83,7 +95,10 @@ def _as_text(raw: bytes) -> str:
 
 class GroupCardsForm(forms.Form):
     group = forms.ModelChoiceField(queryset=Group.objects.none(), empty_label=None)
-    whose = forms.ChoiceField(choices=[("without", "those without a card"), ("all", "all of them: the old cards stop working")])
+    whose = forms.ChoiceField(choices=[("without", "those without one"), ("all", "all of them: the old ones stop working")])
+    kind = forms.ChoiceField(
+        required=False, label="With", choices=[("code", "a code and a link"), ("pictures", "four pictures, for who does not read yet")]
+    )
 
     def __init__(self, *args: Any, studio: Studio, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import AbstractUser
+from django.contrib.sessions.backends.base import SessionBase
+from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
 from django.utils import timezone
 from django.utils.crypto import salted_hmac
@@ -16,7 +18,7 @@ TONES = ("red", "orange", "yellow", "green", "teal", "blue", "violet", "pink", "
 
 class Studio(models.Model):
     """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats.
-    ``keep_months``: how old recordings get, None for as long as nobody erases them.
+    ``keep_months``: how old recordings get, None for as long as nobody erases them. ``code``: with it who signs in with pictures begins.
     """
 
     name = models.CharField(max_length=120)
@@ -24,6 +26,7 @@ class Studio(models.Model):
     note_names = models.JSONField(default=dict, blank=True, help_text="Friendly names of notes for beginners, by letter.")
     counting_words = models.JSONField(default=dict, blank=True)
     keep_months = models.PositiveSmallIntegerField(null=True, blank=True)
+    code = models.CharField(max_length=8, null=True, blank=True, unique=True)
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
@@ -165,6 +168,31 @@ class SignInCard(models.Model):
     person = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="card")
     code_hash = models.CharField(max_length=64, unique=True)
     created_at = models.DateTimeField(auto_now=True)
+
+
+class PictureCode(models.Model):
+    """Four pictures that sign a young student in, with the studio's code. Only their hash is kept."""
+
+    person = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="picture_code")
+    code_hash = models.CharField(max_length=128)
+    made_at = models.DateTimeField(auto_now=True)
+
+
+class SignedIn(AbstractBaseSession):
+    """A session, with whose it is, on which kind of device, since when, and the last day it was used."""
+
+    # No key to the person: a session that is written while somebody is erased must not fail.
+    person_number = models.BigIntegerField(null=True, db_index=True)
+    device = models.CharField(max_length=80, blank=True)
+    since = models.DateTimeField(default=timezone.now)
+    seen_on = models.DateField(null=True)
+
+    @classmethod
+    def get_session_store_class(cls) -> type[SessionBase]:
+        # The store itself needs this model.
+        from didactor.people.sessions import SessionStore
+
+        return SessionStore
 
 
 class Invitation(models.Model):

@@ -30,6 +30,8 @@ from didactor.people.forms import (
 )
 from didactor.people.models import Consent, ConsentKind, Group, Person, SignInCard, Studio
 from didactor.people.permissions import guardian_only, teacher_only
+from didactor.people.picture_views import card_with_pictures
+from didactor.people.pictures import remember_here
 from didactor.people.requests import Request
 from didactor.people.roll import heading_of, read_roll
 from didactor.people.sent_once import done
@@ -54,7 +56,7 @@ def sign_in(request: HttpRequest) -> HttpResponse:
                 return ask_for_second(request, person, _next(request))
             if person is not None:
                 login(request, person)
-                return redirect(_next(request))
+                return _on_own_device(request, person, _next(request))
             form.add_error(
                 None,
                 "No card has this code. Check it letter by letter, or ask your teacher for a new card."
@@ -62,6 +64,14 @@ def sign_in(request: HttpRequest) -> HttpResponse:
                 else "Name and password do not match.",
             )
     return render(request, "people/sign_in.html", {"card": card, "password": password, "may_found": may_found()})
+
+
+def _on_own_device(request: HttpRequest, person: Person, to: str) -> HttpResponse:
+    """On; a student who came in by the card has shown that this device is theirs."""
+    response = redirect(to)
+    if person.is_student:
+        remember_here(request, response, person)
+    return response
 
 
 def _authenticate(request: HttpRequest, data: dict[str, str], by_card: bool) -> Person | None:
@@ -87,7 +97,7 @@ def open_card(request: HttpRequest, code: str) -> HttpResponse:
         signed_in = authenticate(request, card_code=code, username=services.guess_name(code))
         if signed_in is not None:
             login(request, signed_in)
-            return redirect("home")
+            return _on_own_device(request, signed_in, reverse("home"))
     return render(request, "people/open_card.html", {"person": person, "code": code}, status=200 if person else 404)
 
 
@@ -188,12 +198,16 @@ def group_cards(request: Request) -> HttpResponse:
         messages.error(request, "Choose a group first.")
         return redirect("people:students")
     people = Person.objects.visible_to(request.user).students().filter(enrolments__group=form.cleaned_data["group"]).distinct()
+    with_pictures = form.cleaned_data["kind"] == "pictures"
     if form.cleaned_data["whose"] == "without":
-        people = people.filter(card=None)
-    chosen = list(people.prefetch_related("guardians"))
+        people = people.filter(picture_code=None) if with_pictures else people.filter(card=None)
+    chosen = list(people.select_related("studio").prefetch_related("guardians"))
     if not chosen:
-        messages.info(request, "Everybody there has a card." if form.cleaned_data["whose"] == "without" else "Nobody is in that group.")
+        messages.info(request, "Everybody there has one." if form.cleaned_data["whose"] == "without" else "Nobody is in that group.")
         return redirect("people:students")
+    if with_pictures:
+        cards = [card_with_pictures(request, person, []) for person in chosen]
+        return done(render(request, "people/cards.html", {"students": chosen, "cards": cards}), leads_to=reverse("people:students"))
     return _cards(request, chosen, reverse("people:students"))
 
 

@@ -2,12 +2,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from django.contrib.sessions.models import Session
 from django.db import transaction
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import forget_reply_sound
-from didactor.people.models import Person
+from didactor.people.models import Person, SignedIn
 from didactor.practice.services import erase_practice
 from didactor.takes.models import Take, Upload
 from didactor.takes.services import erase_take
@@ -43,6 +42,4 @@ def erase_handed_in(take: Take) -> None:
 
 
 def _end_sessions(person: Person) -> None:
-    for session in Session.objects.iterator():
-        if session.get_decoded().get("_auth_user_id") == str(person.pk):
-            session.delete()
+    SignedIn.objects.filter(person_number=person.pk).delete()

@@ -9,13 +9,12 @@ from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
-from django.contrib.sessions.models import Session
 from django.core.cache import cache
 from django.test import TestCase
 from django.urls import reverse
 
 from didactor.assignments.models import Task, TaskState
-from didactor.people.models import Person, SignInCard
+from didactor.people.models import Person, SignedIn, SignInCard
 from didactor.people.services import make_card
 from didactor.review.models import Review
 from didactor.review.services import Draft, open_review, send
@@ -75,7 +74,7 @@ class ErasureTests(scenes.OwnFolders, TestCase):
         begin_upload(student=ylva, task=self.scene.task, filename="b.wav", length=10)
         code = make_card(ylva)
         self.client.post(reverse("people:sign_in"), {"card-code": code})
-        self.assertEqual(Session.objects.count(), 1)
+        self.assertEqual(SignedIn.objects.count(), 1)
         ours = self.client_class()
         ours.force_login(self.scene.teacher, backend="didactor.people.backends.PasswordBackend")
         url = reverse("progress:erase_student", args=[ylva.pk])
@@ -88,7 +87,7 @@ class ErasureTests(scenes.OwnFolders, TestCase):
         self.assertFalse(Upload.objects.exists() or SignInCard.objects.filter(person_id=ylva.pk).exists())
         self.assertFalse([p for p in media() if take.original.name in str(p) or take.playback.name in str(p)])
         self.assertEqual([p.name for p in Path(settings.UPLOAD_ROOT).iterdir()], [])
-        self.assertEqual(Session.objects.count(), 1, "only the teacher's")
+        self.assertEqual(SignedIn.objects.count(), 1, "only the teacher's")
         self.assertTrue(Person.objects.filter(pk=self.scene.guardian.pk).exists(), "who looks after somebody else stays")
 
     def test_a_recording_that_another_take_shares_stays(self):

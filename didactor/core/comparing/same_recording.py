@@ -15,9 +15,9 @@ from didactor.core.arrays import FloatArray
 #: A moment of the score: printed bar, pass, and where in the bar it lies, in quarters.
 Moment = tuple[str, int, float]
 
-#: Two takes are one recording up to this robust spread around the line, seconds, and up to this share of how freely the more even of the two
-#: was played against the score. The same one through codecs, telephones and cuts stays near a tenth of it; two takes of one player, who has
-#: the same habits every day, do not come below a third.
+#: Two takes are one recording up to this robust spread around the line, seconds, and up to this share of how freely the more even of the
+#: two was played against the score. The same one through codecs, telephones and cuts stays near a tenth of it; two takes of one player,
+#: who has the same habits every day, do not come below a third.
 SAME_S, SAME_SHARE = 0.006, 0.25
 #: So many common moments at least; and the speeds that are compared, as one against the other.
 FEWEST, MOST_SPEED = 16, 0.03
