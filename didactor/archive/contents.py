@@ -54,6 +54,7 @@ ROWS = {
 }
 #: What is made anew where it is wanted, or belongs to a moment.
 LEFT_OUT = {
+    "archive.PersonCopy": "made anew",
     "people.Invitation": "made anew",
     "people.SignedIn": "sessions",
     "people.SentForm": "forms that are on their way",

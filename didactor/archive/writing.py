@@ -13,6 +13,7 @@ from django.core import serializers
 from django.core.files.storage import default_storage
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import connection, transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from didactor.archive.contents import FORMAT, ROWS, files_of, newest_migrations, rows_of
@@ -40,13 +41,13 @@ def export_studio(studio: Studio, target: IO[bytes]) -> dict[str, int]:
                 with connection.cursor() as cursor:
                     cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
             for label in ROWS:
-                counts[label] = _rows(archive, label, studio, sums)
+                counts[label] = put_rows(archive, label, rows_of(label, studio), sums)
             names = list(files_of(studio))
         for name in names:
             if not default_storage.exists(name):
                 missing.append(name)
                 continue
-            _file(archive, name, sums)
+            put_file(archive, name, sums)
         manifest = {
             "format": FORMAT,
             "studio": studio.name,
@@ -60,12 +61,13 @@ def export_studio(studio: Studio, target: IO[bytes]) -> dict[str, int]:
     return {**counts, "files": len(names) - len(missing), "missing": len(missing)}
 
 
-def _rows(archive: zipfile.ZipFile, label: str, studio: Studio, sums: dict[str, str]) -> int:
+def put_rows(archive: zipfile.ZipFile, label: str, rows: QuerySet[Any], sums: dict[str, str]) -> int:
+    """Rows of one kind as JSON lines; how many. Their SHA-256 goes into ``sums``."""
     name, count, digest = f"rows/{label}.jsonl", 0, hashlib.sha256()
     info = zipfile.ZipInfo(name)
     info.compress_type = zipfile.ZIP_DEFLATED
     with archive.open(info, "w", force_zip64=True) as out:
-        for row in rows_of(label, studio).iterator(500):
+        for row in rows.iterator(500):
             line = io.StringIO()
             serializers.serialize("jsonl", [row], stream=line, ensure_ascii=False, cls=Exact)
             text = line.getvalue().rstrip("\n").encode() + b"\n"
@@ -76,7 +78,8 @@ def _rows(archive: zipfile.ZipFile, label: str, studio: Studio, sums: dict[str, 
     return count
 
 
-def _file(archive: zipfile.ZipFile, name: str, sums: dict[str, str]) -> None:
+def put_file(archive: zipfile.ZipFile, name: str, sums: dict[str, str]) -> None:
+    """A file of the store as it is. Its SHA-256 goes into ``sums``."""
     digest = hashlib.sha256()
     with default_storage.open(name) as source, archive.open(f"files/{name}", "w", force_zip64=True) as out:
         while chunk := source.read(CHUNK):

@@ -38,4 +38,5 @@ urlpatterns = [
     path("demo/", include("didactor.demo.urls")),
     path("letters/", include("didactor.letters.urls")),
     path("stand/", include("didactor.stand.urls")),
+    path("copies/", include("didactor.archive.urls")),
 ]

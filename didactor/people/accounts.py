@@ -8,18 +8,12 @@ from datetime import timedelta
 
 from django.conf import settings
 from django.contrib.auth import password_validation
-from django.contrib.auth.tokens import default_token_generator
 from django.core.cache import cache
 from django.core.exceptions import ValidationError
-from django.core.mail import send_mail
 from django.db import connection, transaction
-from django.template.loader import render_to_string
-from django.urls import reverse
 from django.utils import timezone
-from django.utils.encoding import force_bytes
-from django.utils.http import urlsafe_base64_encode
-from procrastinate.contrib.django import app
 
+from didactor.people.jobs import send_reset
 from didactor.people.models import Invitation, Person, Role, Studio
 
 #: An invitation is good for so long; a second letter about a forgotten password goes after so long, seconds.
@@ -137,15 +131,3 @@ def ask_for_reset(*, email: str) -> None:
     for person in Person.objects.filter(email__iexact=email.strip(), role=Role.TEACHER, is_active=True).exclude(email=""):
         if cache.add(f"password-reset:{person.pk}", 1, RESET_PAUSE_S):
             send_reset.defer(person_id=person.pk)
-
-
-@app.task(queue="default", priority=10, retry=3)
-def send_reset(person_id: int) -> None:
-    """The letter with a link to choose a new password. The link is made here: the queue holds nothing that opens anything."""
-    person = Person.objects.filter(pk=person_id, is_active=True).exclude(email="").first()
-    if person is None:
-        return
-    key = urlsafe_base64_encode(force_bytes(person.pk))
-    path = reverse("people:choose_password", args=[key, default_token_generator.make_token(person)])
-    body = render_to_string("people/reset_letter.txt", {"person": person, "link": f"{settings.ADDRESS}{path}"})
-    send_mail("Didactor: a new password", body, None, [person.email])

@@ -19,7 +19,7 @@ from django_otp.plugins.otp_totp.models import TOTPDevice
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from didactor.people import second_factor
-from didactor.people.accounts import send_reset
+from didactor.people.jobs import send_reset
 from didactor.people.models import Consent, Invitation, Person, Studio
 from didactor.people.services import add_guardian
 from didactor.takes.services import TakeRefused

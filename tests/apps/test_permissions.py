@@ -10,6 +10,7 @@ from django.test import TestCase
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 from django.utils import timezone
 
+from didactor.archive.models import PersonCopy
 from didactor.assignments.models import Series, Slot, WeekNote
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
@@ -63,6 +64,8 @@ EXPECTED: dict[str, set[str]] = {
     "people:end_session": {"teacher", "stranger"},
     "people:hand_on": {"teacher", "stranger"},
     "people:pictures_of_student": TEACHER,
+    "archive:copy_of": BOTH,
+    "archive:copy_file": BOTH,
     "people:sign_out_everywhere": {"teacher", "stranger"},
     "people:consent": {"guardian"},
     "people:students": {"teacher", "stranger"},
@@ -283,6 +286,7 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.series = Series.objects.create(studio=scene.teacher.studio, title="Scales")
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
+        PersonCopy.objects.create(person=scene.ylva.student, asked_by=scene.teacher).file.save("a.zip", ContentFile(b"x"))
         cls.said = Mark.objects.create(review=cls.review, origin="teacher", standing="kept", said=ContentFile(b"x" * 100, name="x.m4a"))
         cls.people = {
             "teacher": scene.teacher,
@@ -300,6 +304,8 @@ class EveryAddressScene(scenes.OwnFolders):
             "people:student": [scene.ylva.student_id],
             "people:new_card": [scene.ylva.student_id],
             "people:pictures_of_student": [scene.ylva.student_id],
+            "archive:copy_of": [scene.ylva.student_id],
+            "archive:copy_file": [scene.ylva.student_id],
             "people:withdraw_consent": [scene.ylva.student_id],
             "people:leave": [scene.ylva.student_id],
             "library:piece": [scene.passage.revision.piece_id],

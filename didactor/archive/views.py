@@ -1,0 +1,42 @@
+from __future__ import annotations
+
+from django.http import Http404, HttpResponse, HttpResponseBase
+from django.shortcuts import get_object_or_404, redirect, render
+
+from didactor.archive.asking import ask
+from didactor.archive.models import PersonCopy
+from didactor.archive.of_person import KEPT_FOR
+from didactor.people.models import Person, Role
+from didactor.people.permissions import anybody
+from didactor.people.requests import Request
+from didactor.web.ranges import ranged_file
+
+
+def _person(request: Request, pk: int) -> Person:
+    """Oneself, one's ward, or a student of one's studio. A colleague's is for the colleague."""
+    person: Person = get_object_or_404(Person.objects.visible_to(request.user), pk=pk)
+    if request.user.is_teacher and person.pk != request.user.pk:
+        return get_object_or_404(Person.objects.visible_to(request.user).filter(role=Role.STUDENT), pk=pk)
+    return person
+
+
+@anybody
+def copy_of(request: Request, pk: int) -> HttpResponse:
+    """All that is kept of a person as one file: asked for, being made, fetched."""
+    person = _person(request, pk)
+    if request.method == "POST":
+        ask(person=person, asked_by=request.user)
+        return redirect("archive:copy_of", pk=pk)
+    context = {"person": person, "copy": PersonCopy.objects.filter(person=person).first(), "days": KEPT_FOR.days}
+    # A part that asks again while the file is made, or the page.
+    return render(request, "archive/_copy.html" if request.htmx else "archive/copy_of.html", context)
+
+
+@anybody
+def copy_file(request: Request, pk: int) -> HttpResponseBase:
+    copy = PersonCopy.objects.filter(person=_person(request, pk)).exclude(file="").first()
+    if copy is None:
+        raise Http404
+    response = ranged_file(request, copy.file, "application/zip")
+    response["Content-Disposition"] = f'attachment; filename="didactor-{copy.asked_at:%Y-%m-%d}.zip"'
+    return response
