@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import re
 import tempfile
 import zipfile
 from datetime import timedelta
+from pathlib import PurePosixPath
 from typing import IO, Any
 
 from django.core.files import File
@@ -59,7 +61,7 @@ person.json      who it is about, with guardians and teachers by the numbers tha
 rows/*.jsonl     one line of JSON for each thing: enrolments, consents, tasks, takes with what was heard in them, self-assessments,
                  who had a recording, practice, answers as they were sent, letters
 files/           recordings, films and spoken words as they were sent; the rows name them
-contents.json    how many rows of each kind, and the SHA-256 of every file
+contents.json    how many rows of each kind, which file a row's name is, and the SHA-256 of everything
 
 Not in it: what a teacher is still writing, recordings put together of several players (others are in them), scores, and what signs
 somebody in.
@@ -78,20 +80,27 @@ def write_copy(person: Person, target: IO[bytes]) -> dict[str, int]:
     with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
         archive.writestr("read_me.txt", READ_ME.format(name=person.name, day=timezone.localdate().isoformat()))
         archive.writestr("person.json", json.dumps(_who(person), indent=1, ensure_ascii=False, default=str))
-        names: dict[str, None] = {}
+        names: dict[str, str] = {}
         for label in ROWS:
             rows = rows_about(label, person)
             counts[label] = put_rows(archive, label, rows, sums)
             for field in file_fields(label):
-                names |= dict.fromkeys(rows.exclude(**{field: ""}).values_list(field, flat=True))
-        for name in names:
+                names |= {str(getattr(row, field)): _called(row, field) for row in rows.exclude(**{field: ""})}
+        for name, called in names.items():
             if default_storage.exists(name):
-                put_file(archive, name, sums)
+                put_file(archive, name, sums, called)
             else:
                 missing.append(name)
-        contents = {"format": FORMAT, "rows": counts, "sha256": sums, "missing": missing}
+        contents = {"format": FORMAT, "rows": counts, "files": names, "sha256": sums, "missing": missing}
         archive.writestr("contents.json", json.dumps(contents, indent=1, ensure_ascii=False))
     return {**counts, "files": len(names) - len(missing)}
+
+
+def _called(row: Any, field: str) -> str:
+    """What a file is called in the copy: a recording by the name it came with."""
+    file = PurePosixPath(str(getattr(row, field)))
+    own = re.sub(r"[^\w. -]", "_", row.filename)[-80:] if field == "original" else file.name
+    return f"files/{row._meta.model_name}-{row.pk}-{field}-{own}"
 
 
 def _who(person: Person) -> dict[str, Any]:

@@ -78,11 +78,12 @@ def put_rows(archive: zipfile.ZipFile, label: str, rows: QuerySet[Any], sums: di
     return count
 
 
-def put_file(archive: zipfile.ZipFile, name: str, sums: dict[str, str]) -> None:
-    """A file of the store as it is. Its SHA-256 goes into ``sums``."""
+def put_file(archive: zipfile.ZipFile, name: str, sums: dict[str, str], called: str = "") -> None:
+    """A file of the store as it is, under its own name or as it is to be called. Its SHA-256 goes into ``sums``."""
+    called = called or f"files/{name}"
     digest = hashlib.sha256()
-    with default_storage.open(name) as source, archive.open(f"files/{name}", "w", force_zip64=True) as out:
+    with default_storage.open(name) as source, archive.open(called, "w", force_zip64=True) as out:
         while chunk := source.read(CHUNK):
             digest.update(chunk)
             out.write(chunk)
-    sums[f"files/{name}"] = digest.hexdigest()
+    sums[called] = digest.hexdigest()
