@@ -5,6 +5,8 @@ DIDACTOR_DB_*       HOST, PORT, NAME, USER, PASSWORD of a database of one's own
 DIDACTOR_SECRET     secret key (default: made once and kept in the state folder)
 DIDACTOR_HOSTS      host names the site answers to, separated by commas (default: any, for a home network)
 DIDACTOR_HTTPS      1 when a proxy in front serves HTTPS
+DIDACTOR_STORE      s3://bucket of an object store, with DIDACTOR_STORE_ADDRESS, _REGION, _KEY and _SECRET (default: a folder)
+DIDACTOR_PROXY_MEDIA  path below which the proxy serves stored files itself (default: this process does)
 DIDACTOR_OPEN       1 where anybody may found a studio (default: the first one only)
 DIDACTOR_DEBUG      1 for Django's debug pages
 """
@@ -15,6 +17,7 @@ import os
 import secrets
 from pathlib import Path
 
+from botocore.config import Config
 from csp.constants import NONE, SELF
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -225,8 +228,30 @@ STATIC_ROOT = STATE / "static"
 STATICFILES_DIRS = [ROOT / "didactor" / "static", ("vendor", STATE / "vendor")]
 MEDIA_ROOT = STATE / "media"
 UPLOAD_ROOT = STATE / "uploads"
+#: An object store that several machines share, s3://bucket or s3://bucket/folder; without one, files lie in a folder here.
+STORE = os.environ.get("DIDACTOR_STORE", "")
+_BUCKET, _, _FOLDER = STORE.removeprefix("s3://").partition("/")
+_OBJECTS = {
+    "bucket_name": _BUCKET,
+    "location": _FOLDER,
+    "endpoint_url": os.environ.get("DIDACTOR_STORE_ADDRESS") or None,
+    "region_name": os.environ.get("DIDACTOR_STORE_REGION", "us-east-1"),
+    "access_key": os.environ.get("DIDACTOR_STORE_KEY"),
+    "secret_key": os.environ.get("DIDACTOR_STORE_SECRET"),
+    "signature_version": "s3v4",
+    "addressing_style": "path",
+    "default_acl": None,
+    "file_overwrite": False,
+    # A store that is away is told within seconds; what came is kept by who sent it, and comes again.
+    "client_config": Config(
+        connect_timeout=3, read_timeout=20, retries={"max_attempts": 2}, s3={"addressing_style": "path"}, signature_version="s3v4"
+    ),
+}
+#: The path below which a reverse proxy serves stored files itself, when it is told to (X-Accel-Redirect); empty: this process does.
+PROXY_MEDIA = os.environ.get("DIDACTOR_PROXY_MEDIA", "")
+_STORES = ("didactor.web.store.ObjectStore", _OBJECTS), ("django.core.files.storage.FileSystemStorage", {"location": MEDIA_ROOT})
 STORAGES = {
-    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": MEDIA_ROOT}},
+    "default": dict(zip(("BACKEND", "OPTIONS"), _STORES[0 if STORE else 1], strict=True)),
     "staticfiles": {
         "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if TESTING else "didactor.config.static.ModuleManifestStorage"
     },

@@ -27,6 +27,7 @@ from didactor.practice.drilling import asked_of_drill
 from didactor.practice.models import Attempt, OutcomeChoices, Remedy
 from didactor.practice.music import asked_of, music_of_stone
 from didactor.practice.places import carried_over, places_of, tries_of
+from didactor.practice.samples import forget_samples, raw_samples
 from didactor.practice.state import state_of, tally_of_remedy
 
 #: Sounds of attempts are kept for so long.
@@ -35,8 +36,7 @@ SOUND_KEPT = timedelta(days=21)
 
 def samples_of(attempt: Attempt) -> npt.NDArray[np.float32]:
     """What has come of an attempt so far, mono at ``RATE_HZ``."""
-    path = attempt.samples_path
-    raw = path.read_bytes() if path.exists() else b""
+    raw = raw_samples(attempt)
     samples = np.frombuffer(raw[: len(raw) // 2 * 2], dtype="<i2").astype(np.float32) / 32768.0
     if attempt.rate == RATE_HZ or not len(samples):
         return samples
@@ -131,11 +131,6 @@ def keep_sound(attempt: Attempt) -> None:
                 kept.sound.save(f"{kept.pk}.mp4", ContentFile(body), save=False)
                 kept.save(update_fields=["sound", "sound_delay_s"])
     forget_samples(attempt)
-
-
-def forget_samples(attempt: Attempt) -> None:
-    attempt.samples_path.unlink(missing_ok=True)
-    attempt.samples_path.with_suffix(".look").unlink(missing_ok=True)
 
 
 def discard_old_sounds() -> int:

@@ -28,6 +28,7 @@ from didactor.core.sound.recording import RATE_HZ
 from didactor.practice.hearing import asked, samples_of, settle
 from didactor.practice.jobs import keep_sound
 from didactor.practice.models import Attempt
+from didactor.practice.samples import hand_over
 
 logger = logging.getLogger(__name__)
 
@@ -86,6 +87,7 @@ def look_at(attempt_id: uuid.UUID) -> str:
             attempt.samples_path.with_suffix(".look").write_text(json.dumps(kept))
         return GOING
     settle(attempt, heard.verdict, len(samples) / RATE_HZ)
+    hand_over(attempt)
     keep_sound.defer(attempt_id=str(attempt.pk))
     return OVER
 

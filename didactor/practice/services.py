@@ -19,9 +19,10 @@ from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import move_task
 from didactor.people.models import Enrolment, Person
 from didactor.practice.drilling import drill_in, judge_touches, row_of
-from didactor.practice.hearing import forget_left, forget_samples, settle, what_follows
+from didactor.practice.hearing import forget_left, settle, what_follows
 from didactor.practice.jobs import hear_attempt
 from didactor.practice.models import Attempt, Drill, Habit, OutcomeChoices, Remedy
+from didactor.practice.samples import forget_samples, hand_over
 from didactor.practice.state import State, state_of
 
 #: The longest attempt, and the sample rates that browsers record with.
@@ -164,6 +165,7 @@ def end_unheard(attempt: Attempt) -> Attempt:
             path = kept.samples_path
             kept.seconds = path.stat().st_size / 2 / max(1, kept.rate) if path.exists() else 0.0
             kept.save(update_fields=["ended", "seconds"])
+            hand_over(kept)
             hear_attempt.defer(attempt_id=str(kept.pk))
     return kept
 

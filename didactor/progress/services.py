@@ -1,13 +1,12 @@
 from __future__ import annotations
 
-from functools import partial
-
 from django.db import transaction
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import forget_reply_sound
 from didactor.people.models import Person, SignedIn
 from didactor.practice.services import erase_practice
+from didactor.takes import pieces
 from didactor.takes.models import Take, Upload
 from didactor.takes.services import erase_take
 
@@ -19,9 +18,8 @@ def erase_student(student: Person) -> None:
     for take in Take.objects.filter(task__enrolment__student=student):
         erase_take(take)
     for upload in Upload.objects.filter(owner=student):
-        path = upload.path
+        pieces.discard(upload)
         upload.delete()
-        transaction.on_commit(partial(path.unlink, missing_ok=True))
     for task in Task.objects.filter(enrolment__student=student):
         forget_reply_sound(task)
         erase_practice(task)

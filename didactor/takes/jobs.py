@@ -4,8 +4,10 @@ import logging
 from typing import Any
 
 from asgiref.sync import sync_to_async
+from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
 from django.db import DatabaseError
+from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
@@ -27,7 +29,11 @@ LOST_TWICE = f"Twice the hearing of this take was broken off, so it is not tried
 MOST_LOSSES = 2
 
 
-@app.task(queue="takes", retry=2)
+#: A store or database that is away for a moment is waited for: 5, 11, 29 and 83 seconds.
+AGAIN = RetryStrategy(max_attempts=4, wait=2, exponential_wait=3)
+
+
+@app.task(queue="takes", retry=AGAIN)
 def analyse_take(take_id: int) -> None:
     """Make the playback copy, hear the take and store the result. May run twice: what exists is not made again."""
     take = Take.objects.select_related("task__assignment").filter(pk=take_id).first()
@@ -42,7 +48,8 @@ def analyse_take(take_id: int) -> None:
         settle(take, TakeState.ANALYSED, trouble=error.message)
     except CoreError as error:
         settle(take, TakeState.UNUSABLE, trouble=error.message)
-    except DatabaseError:
+    except (DatabaseError, BotoCoreError, ClientError):
+        # The take is as it was: it waits, and is taken up again.
         raise
     except Exception:
         logger.exception("take %s could not be analysed", take_id)

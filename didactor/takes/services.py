@@ -10,7 +10,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
+from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
+from django.core.files import File
 from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import Max, QuerySet, Sum
@@ -21,8 +23,10 @@ from didactor.assignments.services import frozen_basis, move_task
 from didactor.core.sound.recording import MAX_FILE_BYTES
 from didactor.library.drawings import forget
 from didactor.people.models import Person
+from didactor.takes import pieces
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Together, Upload
+from didactor.web.store import is_shared
 
 #: Recordings on their way at one time.
 MOST_UNFINISHED = 6
@@ -79,7 +83,7 @@ def _check_room(student: Person, length: int) -> None:
     """Raise ``TakeRefused`` when a student has too much begun and not finished, or kept in all; the oldest begun one gives way first."""
     begun = Upload.objects.filter(owner=student, take=None).order_by("created_at")
     for oldest in begun[: max(0, begun.count() - MOST_UNFINISHED + 1)]:
-        oldest.path.unlink(missing_ok=True)
+        pieces.discard(oldest)
         oldest.delete()
     kept = Take.objects.exclude(original="")
     own = _bytes(kept.filter(task__enrolment__student=student), "size") + _bytes(Upload.objects.filter(owner=student, take=None), "length")
@@ -126,13 +130,12 @@ def begin_upload(
         backing=backing,
         late_s=late_s,
     )
-    upload.path.parent.mkdir(parents=True, exist_ok=True)
-    upload.path.touch(mode=0o600)
+    pieces.begin(upload)
     return upload
 
 
 class StorageFull(Exception):
-    """The disk is full; nothing of what arrived is lost, and it can be sent on later."""
+    """The disk is full, or the store away; nothing of what arrived is lost, and it can be sent on later."""
 
 
 def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[bytes]) -> Upload:
@@ -151,7 +154,7 @@ def append_to_upload(*, upload_id: Any, owner: Person, offset: int, body: IO[byt
         return waiting
     if offset != waiting.offset:
         raise ValueError(f"the upload stands at {waiting.offset}")
-    with tempfile.TemporaryFile(dir=settings.UPLOAD_ROOT) as piece:
+    with tempfile.TemporaryFile(dir=pieces.room()) as piece:
         _receive(body, piece, waiting.length - offset)
         return _append(upload_id, owner, offset, piece)
 
@@ -184,12 +187,9 @@ def _append(upload_id: Any, owner: Person, offset: int, piece: IO[bytes]) -> Upl
     if offset != upload.offset:
         raise ValueError(f"the upload stands at {upload.offset}")
     try:
-        with upload.path.open("r+b") as target:
-            target.seek(offset)
-            shutil.copyfileobj(piece, target, 1024 * 1024)
-            upload.offset = target.tell()
+        upload.offset = pieces.add(upload, piece)
         if upload.offset == upload.length:
-            with upload.path.open("rb") as source:
+            with pieces.whole(upload) as source:
                 upload.take = receive_take(
                     student=owner,
                     task=upload.task,
@@ -201,8 +201,8 @@ def _append(upload_id: Any, owner: Person, offset: int, piece: IO[bytes]) -> Upl
                     backing=upload.backing,
                     late_s=upload.late_s,
                 )
-            transaction.on_commit(lambda: upload.path.unlink(missing_ok=True))
-    except OSError as error:
+            transaction.on_commit(lambda: pieces.discard(upload))
+    except (OSError, BotoCoreError, ClientError) as error:
         raise StorageFull from error
     upload.save(update_fields=["offset", "take"])
     return upload
@@ -264,8 +264,13 @@ def _turn(task: Task) -> int:
 
 
 def store(source: IO[bytes], digest: str) -> str:
-    """Copy into the media folder by content hash; written beside first, so that a half-copied file never has its name."""
+    """Copy into the store by content hash; in a folder written beside first, so that a half-copied file never has its name."""
     name = f"takes/{digest[:2]}/{digest}"
+    if is_shared():
+        if not default_storage.exists(name):
+            source.seek(0)
+            default_storage.save(name, File(source))
+        return name
     target = Path(settings.MEDIA_ROOT) / name
     if not target.exists():
         target.parent.mkdir(parents=True, exist_ok=True)

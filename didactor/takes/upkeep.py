@@ -11,10 +11,13 @@ from pathlib import Path
 
 from django.apps import apps
 from django.conf import settings
+from django.core.files.storage import default_storage
 from django.db.models import FileField
 from django.utils import timezone
 
+from didactor.takes import pieces
 from didactor.takes.models import Upload
+from didactor.web.store import UPLOADS, stored
 
 logger = logging.getLogger(__name__)
 #: A file younger than this may belong to a row that is just being written, or to a backup that is just being made.
@@ -26,7 +29,7 @@ def discard_stale_uploads(*, older_than_days: int = 7) -> int:
     stale = Upload.objects.filter(take=None, created_at__lt=timezone.now() - timedelta(days=older_than_days))
     count = 0
     for upload in stale:
-        upload.path.unlink(missing_ok=True)
+        pieces.discard(upload)
         upload.delete()
         count += 1
     return count
@@ -42,13 +45,13 @@ def sweep_files(*, older_than_s: float = YOUNG_S) -> tuple[int, int]:
     """
     named = set(named_files())
     removed, found = 0, set()
-    for path in _files(Path(settings.MEDIA_ROOT)):
-        name = str(path.relative_to(settings.MEDIA_ROOT))
-        found.add(name)
-        if name not in named and time.time() - path.stat().st_mtime > older_than_s:
-            path.unlink(missing_ok=True)
-            removed += 1
     begun = {str(pk) for pk in Upload.objects.values_list("pk", flat=True)}
+    for name, written_at in stored():
+        found.add(name)
+        on_its_way = name.startswith(UPLOADS) and name.split("/")[1] in begun
+        if name not in named and not on_its_way and time.time() - written_at > older_than_s:
+            default_storage.delete(name)
+            removed += 1
     for path in _files(Path(settings.UPLOAD_ROOT)):
         if path.name not in begun and time.time() - path.stat().st_mtime > older_than_s:
             path.unlink(missing_ok=True)
