@@ -7,11 +7,15 @@ import shutil
 from collections.abc import Iterator
 from typing import Any
 
+from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
+from django.core.files.storage import default_storage
 from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 from prometheus_client.core import GaugeMetricFamily
 from prometheus_client.registry import Collector, CollectorRegistry
+
+from didactor.web.store import is_shared
 
 #: A worker tells every few seconds that it lives; one that was silent for so long does not.
 SILENT_S = 60
@@ -35,8 +39,19 @@ def ready() -> dict[str, bool]:
 
 
 def _store() -> bool:
+    if is_shared():
+        return _shared_store()
     place = settings.MEDIA_ROOT if os.path.isdir(settings.MEDIA_ROOT) else settings.STATE
     return os.access(place, os.W_OK) and shutil.disk_usage(place).free > LEAST_FREE_BYTES
+
+
+def _shared_store() -> bool:
+    store: Any = default_storage
+    try:
+        store.bucket.meta.client.head_bucket(Bucket=store.bucket.name)
+    except (BotoCoreError, ClientError):
+        return False
+    return True
 
 
 def _tables() -> bool:

@@ -205,6 +205,14 @@ class ObjectStoreTests(SharedStore, TestCase):
             forget_samples(attempt)
         self.assertEqual(raw_samples(attempt), b"")
 
+    def test_a_web_host_whose_store_is_away_is_sent_nobody(self):
+        self.assertEqual(self.client.get(reverse("ready")).status_code, 200)
+        away = EndpointConnectionError(endpoint_url="http://store.example")
+        with mock.patch("botocore.httpsession.URLLib3Session.send", side_effect=away):
+            answer = self.client.get(reverse("ready"))
+        self.assertEqual(answer.status_code, 503)
+        self.assertContains(answer, "store", status_code=503)
+
     def test_a_person_s_copy_is_made_out_of_it(self):
         take = self.piece(self.begun(), 0, None).take
         made = io.BytesIO()
