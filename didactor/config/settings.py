@@ -249,7 +249,7 @@ _OBJECTS = {
 }
 #: The path below which a reverse proxy serves stored files itself, when it is told to (X-Accel-Redirect); empty: this process does.
 PROXY_MEDIA = os.environ.get("DIDACTOR_PROXY_MEDIA", "")
-_STORES = ("didactor.web.store.ObjectStore", _OBJECTS), ("django.core.files.storage.FileSystemStorage", {"location": MEDIA_ROOT})
+_STORES = ("didactor.web.store.ObjectStore", _OBJECTS), ("didactor.web.store.FolderStore", {"location": MEDIA_ROOT})
 STORAGES = {
     "default": dict(zip(("BACKEND", "OPTIONS"), _STORES[0 if STORE else 1], strict=True)),
     "staticfiles": {

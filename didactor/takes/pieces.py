@@ -14,7 +14,7 @@ from django.core.files import File
 from django.core.files.storage import default_storage
 
 from didactor.takes.models import Upload
-from didactor.web.store import UPLOADS, is_shared
+from didactor.web.store import UPLOADS, is_shared, on_disk
 
 CHUNK = 1024 * 1024
 
@@ -43,7 +43,10 @@ def add(upload: Upload, piece: IO[bytes]) -> int:
     with upload.path.open("r+b") as target:
         target.seek(upload.offset)
         shutil.copyfileobj(piece, target, CHUNK)
-        return target.tell()
+        end = target.tell()
+    # Before the row says how far it came.
+    on_disk(upload.path)
+    return end
 
 
 @contextmanager

@@ -26,7 +26,7 @@ from didactor.people.models import Person
 from didactor.takes import pieces
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Together, Upload
-from didactor.web.store import is_shared
+from didactor.web.store import is_shared, on_disk
 
 #: Recordings on their way at one time.
 MOST_UNFINISHED = 6
@@ -278,7 +278,9 @@ def store(source: IO[bytes], digest: str) -> str:
         source.seek(0)
         with open(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as sink:
             shutil.copyfileobj(source, sink, 1024 * 1024)
+        on_disk(beside)
         beside.rename(target)
+        on_disk(target)
     return name
 
 

@@ -12,7 +12,8 @@ from typing import IO, Any
 from urllib.parse import quote, urlsplit
 
 from django.conf import settings
-from django.core.files.storage import Storage, default_storage
+from django.core.files import File
+from django.core.files.storage import FileSystemStorage, Storage, default_storage
 from storages.backends.s3 import S3Storage
 
 CHUNK = 256 * 1024
@@ -22,6 +23,25 @@ UPLOADS, SAMPLES = "uploads/", "samples/"
 _OVERWRITTEN = ("takes/", UPLOADS, SAMPLES)
 #: How long an address that the proxy is given holds, seconds.
 HOLDS_S = 60
+
+
+class FolderStore(FileSystemStorage):
+    """A folder of this machine. What is in it has reached the disk before a row names it: a power cut leaves no empty file behind a row."""
+
+    def _save(self, name: str, content: File[Any]) -> str:
+        kept: str = super()._save(name, content)  # type: ignore[misc]
+        on_disk(Path(self.path(kept)))
+        return kept
+
+
+def on_disk(path: Path) -> None:
+    """Wait until a file, and its name in its folder, are on the disk."""
+    for place in (path, path.parent):
+        handle = os.open(place, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
 
 
 class ObjectStore(S3Storage):
