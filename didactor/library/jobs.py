@@ -1,17 +1,25 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.core.files.base import ContentFile
 from procrastinate.contrib.django import app
 
+from didactor.core.analyse import analyse
 from didactor.core.errors import AudioError, CoreError
-from didactor.core.instruments import find_instrument
+from didactor.core.formats.analysis_json import result_of
+from didactor.core.formats.plain import to_plain
+from didactor.core.instruments import Instrument, find_instrument
+from didactor.core.judging.targets import Targets
 from didactor.core.laid_over import lay_over
+from didactor.core.score.expected import Expectation
 from didactor.core.sound.mp3 import mp3_of
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import model_samples, model_start_s
-from didactor.core.sound.recording import RATE_HZ, open_recording
+from didactor.core.sound.recording import RATE_HZ, Recording, open_recording
 from didactor.core.sound.spoken_names import say_names
 from didactor.core.sound.stretch import stretched
+from didactor.core.tone.measure import tone_of
 from didactor.library.models import ImportedFile, ModelSound, Passage, Reference, ReferenceSound
 from didactor.library.notation import accompaniment_expectation, engravings_of, expectation_of_passage, names_in_time
 from didactor.library.services import read_imported
@@ -66,12 +74,21 @@ def lay_reference(reference_id: int) -> None:
         if not expected.notes:
             raise AudioError("audio.nothing_written", "Nothing is written out here that it could be laid over.")
         with kept.file.open("rb") as source:
-            found = lay_over(open_recording(source), expected, instrument, kept.passage.part_entry.get("tempo_qpm") or USUAL_QPM)
+            recording = open_recording(source)
+        found = lay_over(recording, expected, instrument, kept.passage.part_entry.get("tempo_qpm") or USUAL_QPM)
     except CoreError as error:
         Reference.objects.filter(pk=kept.pk).update(does_not_fit=error.message[:200])
         return
     laid = {"anchors": [[round(q, 4), round(s, 4)] for q, s in found.anchors], "tempo_qpm": round(found.tempo_qpm, 3)}
-    Reference.objects.filter(pk=kept.pk).update(laid=laid)
+    # How the teacher balances chords is what a student's can be held against; of one voice there is nothing to compare.
+    tone = _tone(recording, expected, instrument, found.tempo_qpm) if instrument.many_voices else None
+    Reference.objects.filter(pk=kept.pk).update(laid=laid, tone=tone)
+
+
+def _tone(recording: Recording, expected: Expectation, instrument: Instrument, tempo_qpm: float) -> Any:
+    heard = result_of(analyse(recording, expected, Targets(tempo_qpm=tempo_qpm, instrument=instrument.slug, stage="steady")))
+    tone = tone_of(recording.samples, heard, expected)
+    return to_plain(tone) if tone is not None else None
 
 
 @app.task(queue="default", priority=SOMEBODY_WAITS)

@@ -251,7 +251,7 @@ class Reference(models.Model):
     """A recording of the teacher's own: how the passage sounds, or how it looks.
 
     ``laid`` says when in it each moment of the passage is played (``anchors``: quarters and seconds, ``tempo_qpm``), None where that is not
-    known yet, or not to be known: then ``does_not_fit`` says why.
+    known yet, or not to be known: then ``does_not_fit`` says why. ``tone``: what was measured of it, where chords can be compared.
     """
 
     passage = models.ForeignKey(Passage, on_delete=models.CASCADE, related_name="references")
@@ -259,6 +259,7 @@ class Reference(models.Model):
     kind = models.CharField(max_length=10, choices=ReferenceKind.choices)
     file = models.FileField(upload_to="references/%Y/%m/")
     laid = models.JSONField(null=True, blank=True)
+    tone = models.JSONField(null=True, blank=True, help_text="What was measured of its tone; see core/tone.")
     does_not_fit = models.CharField(max_length=200, blank=True)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)

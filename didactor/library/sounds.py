@@ -96,6 +96,14 @@ def references_in_time(passage: Passage) -> QuerySet[Reference]:
     return Reference.objects.filter(passage=root, laid__isnull=False)
 
 
+def known_references(passage: Passage) -> list[Reference]:
+    """The same, asked for once however many things are told from them."""
+    if not hasattr(passage, "_known_references"):
+        passage._known_references = list(references_in_time(passage).select_related("created_by"))  # type: ignore[attr-defined]
+    known: list[Reference] = passage._known_references  # type: ignore[attr-defined]
+    return known
+
+
 def reference_sound_at(reference: Reference, tempo_qpm: float) -> ReferenceSound | None:
     """A laid recording at some tempo, made or not yet; None for one that does not fit the notes."""
     if not reference.laid:

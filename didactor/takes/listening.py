@@ -19,7 +19,7 @@ from didactor.core.score.write.engraving import BESIDE
 from didactor.library.drawings import bar_numbers, drawn, plain_drawings
 from didactor.library.models import Engraving, Passage, ReferenceKind
 from didactor.library.notation import expectation_of, expectation_of_passage
-from didactor.library.sounds import references_in_time
+from didactor.library.sounds import known_references
 from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.others import takes_of_task
 
@@ -84,7 +84,7 @@ def _films(take: Take, bars: dict[tuple[str, int], float]) -> list[dict[str, Any
     delay = take.picture_delay_s
     own = {"title": "This take", "url": reverse("takes:picture", args=[take.pk]), "places": [[0.0, delay], [1.0, 1.0 + delay]]}
     passage, films = passage_of(take), [own]
-    for reference in references_in_time(passage).filter(kind=ReferenceKind.VIDEO).select_related("created_by"):
+    for reference in (r for r in known_references(passage) if r.kind == ReferenceKind.VIDEO):
         quarters, seconds = np.array(reference.laid["anchors"] if reference.laid else [], dtype=float).T
         starts = {(bar.number, bar.pass_): bar.start_quarters for bar in expectation_of_passage(passage).bars}
         places = [[time_s, float(np.interp(starts[place], quarters, seconds))] for place, time_s in bars.items() if place in starts]

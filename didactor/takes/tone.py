@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from didactor.core.formats.plain import from_plain
-from didactor.core.tone.compare import Remark, compare, facts
+from didactor.core.tone.compare import CHORDS, Remark, compare, facts, voicing
 from didactor.core.tone.measure import Tone
+from didactor.library.sounds import known_references
+from didactor.takes.listening import passage_of
 from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.others import takes_of_task
 
@@ -21,7 +23,22 @@ def tone_told(take: Take, *, handed_in: bool) -> list[Remark]:
     best = best_other(take, handed_in=handed_in)
     other = tone_in(best.latest_analysis) if best else None
     compared = compare(own, other, str(best).lower()) if best and other else []
+    if not any(remark.code == "tone.voicing" for remark in compared):
+        compared += _beside_the_teacher(take, own)
     return [*compared, *facts(own)]
+
+
+def _beside_the_teacher(take: Take, own: Tone) -> list[Remark]:
+    """How chords are balanced beside the teacher's own recording, the first that says something; one remark, not one for each."""
+    if len(own.chords) < CHORDS:
+        return []
+    passage = passage_of(take)
+    for reference in known_references(passage):
+        if reference.tone is not None:
+            found = voicing(own, from_plain(Tone, reference.tone), f"the recording of {reference.created_by.name}")
+            if found:
+                return found
+    return []
 
 
 def tone_in(analysis: Analysis | None) -> Tone | None:

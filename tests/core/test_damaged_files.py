@@ -84,3 +84,9 @@ class DamagedFileTests(SimpleTestCase):
         self.assertEqual(read(prepare(xml)).parts[0].name, "Buoy")
         [(xml, _)] = to_musicxml(b"X:1\nT:Gale\x0b warning\nK:C\nCDEF|")
         self.assertEqual(read(prepare(xml)).title, "Gale warning")
+
+    def test_a_step_back_to_before_the_bar(self):
+        back = b"<backup><duration>9</duration></backup>"
+        broken = musicxml().replace(b"<note", back + b"<note", 1)
+        [(xml, _)] = to_musicxml(broken)
+        self.assertTrue(read(prepare(xml)).parts[0].notes)

@@ -34,7 +34,7 @@ class Remark:
 
 def compare(own: Tone, other: Tone, name: str) -> list[Remark]:
     """What is different in ``own``, in words that name the other take (“take 2”)."""
-    return [*_first(own, other, name), *_long_notes(own, other, name), *_voicing(own, other, name)]
+    return [*_first(own, other, name), *_long_notes(own, other, name), *voicing(own, other, name)]
 
 
 def _first(own: Tone, other: Tone, name: str) -> list[Remark]:
@@ -100,7 +100,8 @@ def _told(pairs: Sequence[tuple[LongNote, LongNote]], value: Value, least: float
     return middle, [note for _, note in sorted(rows, key=lambda row: -row[0] * way)][:4]
 
 
-def _voicing(own: Tone, other: Tone, name: str) -> list[Remark]:
+def voicing(own: Tone, other: Tone, name: str) -> list[Remark]:
+    """How chords are balanced, beside another playing of the same notes, the teacher's too: room and microphone change both notes alike."""
     before = {(c.id, c.pass_): c for c in other.chords}
     rows: list[tuple[float, Balance]] = [(c.upper_db - before[c.id, c.pass_].upper_db, c) for c in own.chords if (c.id, c.pass_) in before]
     if len(rows) < CHORDS:

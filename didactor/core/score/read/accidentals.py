@@ -25,7 +25,8 @@ def print_accidentals(part: etree._Element) -> None:
         held: dict[tuple[str, str, str], int] = {}
         onset, last = 0.0, 0.0
         notes: list[tuple[float, int, etree._Element]] = []
-        changes: list[tuple[float, int]] = [(0.0, fifths)]
+        # A damaged file may step back to before its bar.
+        changes: list[tuple[float, int]] = [(float("-inf"), fifths)]
         for element in measure:
             if element.tag == "attributes" and element.findtext("key/fifths"):
                 fifths = int(element.findtext("key/fifths", "0"))
