@@ -4,6 +4,5 @@ from didactor.archive import views
 
 app_name = "archive"
 urlpatterns = [
-    path("<int:pk>/", views.copy_of, name="copy_of"),
     path("<int:pk>/file/", views.copy_file, name="copy_file"),
 ]

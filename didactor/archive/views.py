@@ -26,7 +26,7 @@ def copy_of(request: Request, pk: int) -> HttpResponse:
     person = _person(request, pk)
     if request.method == "POST":
         ask(person=person, asked_by=request.user)
-        return redirect("archive:copy_of", pk=pk)
+        return redirect("copy_of", pk=pk)
     context = {"person": person, "copy": PersonCopy.objects.filter(person=person).first(), "days": KEPT_FOR.days}
     # A part that asks again while the file is made, or the page.
     return render(request, "archive/_copy.html" if request.htmx else "archive/copy_of.html", context)

@@ -1,5 +1,6 @@
 from django.urls import include, path
 
+from didactor.archive.views import copy_of
 from didactor.assignments.views import create
 from didactor.config import addresses
 from didactor.letters.views import of_person, own
@@ -38,5 +39,6 @@ urlpatterns = [
     path("demo/", include("didactor.demo.urls")),
     path("letters/", include("didactor.letters.urls")),
     path("stand/", include("didactor.stand.urls")),
+    path("copies/<int:pk>/", copy_of, name="copy_of"),
     path("copies/", include("didactor.archive.urls")),
 ]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import AbstractUser
-from django.contrib.sessions.backends.base import SessionBase
 from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
 from django.utils import timezone
@@ -186,13 +185,6 @@ class SignedIn(AbstractBaseSession):
     device = models.CharField(max_length=80, blank=True)
     since = models.DateTimeField(default=timezone.now)
     seen_on = models.DateField(null=True)
-
-    @classmethod
-    def get_session_store_class(cls) -> type[SessionBase]:
-        # The store itself needs this model.
-        from didactor.people.sessions import SessionStore
-
-        return SessionStore
 
 
 class Invitation(models.Model):

@@ -87,7 +87,7 @@ class CopyTests(scenes.OwnFolders, TestCase):
 
     def test_asked_for_made_in_the_background_fetched_and_made_anew(self):
         self.client.force_login(self.person, backend=BACKEND)
-        url, file = reverse("archive:copy_of", args=[self.person.pk]), reverse("archive:copy_file", args=[self.person.pk])
+        url, file = reverse("copy_of", args=[self.person.pk]), reverse("archive:copy_file", args=[self.person.pk])
         self.assertContains(self.client.get(url), "Make the file")
         self.assertEqual(self.client.get(file).status_code, 404)
         self.client.post(url)
@@ -112,7 +112,7 @@ class CopyTests(scenes.OwnFolders, TestCase):
                 make_copy(SimpleNamespace(job=SimpleNamespace(attempts=1)), copy_id=copy.pk)
             make_copy(SimpleNamespace(job=SimpleNamespace(attempts=2)), copy_id=copy.pk)
         self.client.force_login(self.person, backend=BACKEND)
-        self.assertContains(self.client.get(reverse("archive:copy_of", args=[self.person.pk])), "There was no room for it")
+        self.assertContains(self.client.get(reverse("copy_of", args=[self.person.pk])), "There was no room for it")
         self.assertTrue(ask(person=self.person, asked_by=self.person).is_being_made, "asked again")
 
     def test_it_lies_there_for_a_week(self):
@@ -126,15 +126,15 @@ class CopyTests(scenes.OwnFolders, TestCase):
 
     def test_the_guardian_and_the_teacher_of_a_child_and_no_other(self):
         guardian, far = add_guardian(student=self.person, name="Sela"), add_guardian(student=self.scene.ossian.student, name="Far")
-        url = reverse("archive:copy_of", args=[self.person.pk])
+        url = reverse("copy_of", args=[self.person.pk])
         colleague = scenes.teacher("Inner light", "wilma")
         for who, status in ((guardian, 200), (self.scene.teacher, 200), (far, 404), (self.scene.ossian.student, 404), (colleague, 404)):
             self.client.force_login(who, backend=BACKEND)
             self.assertEqual(self.client.get(url).status_code, status, who)
             self.assertEqual(self.client.post(url).status_code, 302 if status == 200 else 404)
         self.client.force_login(self.scene.teacher, backend=BACKEND)
-        self.assertEqual(self.client.get(reverse("archive:copy_of", args=[guardian.pk])).status_code, 404)
-        self.assertEqual(self.client.get(reverse("archive:copy_of", args=[self.scene.teacher.pk])).status_code, 200)
+        self.assertEqual(self.client.get(reverse("copy_of", args=[guardian.pk])).status_code, 404)
+        self.assertEqual(self.client.get(reverse("copy_of", args=[self.scene.teacher.pk])).status_code, 200)
 
 
 class TaskTests(SimpleTestCase):
