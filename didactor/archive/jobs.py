@@ -1,16 +1,17 @@
 from __future__ import annotations
 
-import logging
-
 from procrastinate.contrib.django import app
 
-from didactor.archive.models import PersonCopy
+from didactor.archive.models import BROKEN_OFF, PersonCopy
 from didactor.archive.of_person import discard_old_copies, make
+from didactor.web.store import AWAY
 
-logger = logging.getLogger(__name__)
+#: So often it is tried again.
+TRIES = 2
+NO_ROOM = "There was no room for it, or the store did not answer. Ask again later."
 
 
-@app.task(queue="default", priority=-5, retry=2, pass_context=True)
+@app.task(queue="default", priority=-5, retry=TRIES, pass_context=True)
 def make_copy(context: object, copy_id: int) -> None:
     """One file with all that is kept of a person; tried three times, then said."""
     copy = PersonCopy.objects.filter(pk=copy_id, file="", trouble="").select_related("person").first()
@@ -18,11 +19,9 @@ def make_copy(context: object, copy_id: int) -> None:
         return
     try:
         make(copy)
-    except OSError:
-        if getattr(getattr(context, "job", None), "attempts", 2) >= 2:
-            logger.exception("a person's copy could not be made")
-            PersonCopy.objects.filter(pk=copy_id).update(trouble="There was no room for it, or the store did not answer. Ask again later.")
-            return
+    except Exception as error:
+        if getattr(getattr(context, "job", None), "attempts", TRIES) >= TRIES:
+            PersonCopy.objects.filter(pk=copy_id).update(trouble=NO_ROOM if isinstance(error, AWAY) else BROKEN_OFF)
         raise
 
 

@@ -1,8 +1,17 @@
 from __future__ import annotations
 
-from django.db import models
+from datetime import timedelta
+
+from django.core.files.storage import default_storage
+from django.db import models, transaction
+from django.db.models.signals import post_delete
+from django.utils import timezone
 
 from didactor.people.models import Person
+
+#: One that is not made by then was broken off.
+MADE_WITHIN = timedelta(hours=1)
+BROKEN_OFF = "It was broken off. Ask again."
 
 
 class PersonCopy(models.Model):
@@ -25,4 +34,17 @@ class PersonCopy(models.Model):
 
     @property
     def is_being_made(self) -> bool:
-        return not self.file and not self.trouble
+        return not self.file and not self.trouble and self.asked_at > timezone.now() - MADE_WITHIN
+
+    def __str__(self) -> str:
+        return f"Copy of {self.asked_at:%Y-%m-%d}"
+
+
+def _file_goes_too(sender: type[PersonCopy], instance: PersonCopy, **kwargs: object) -> None:
+    """A copy whose person is erased takes its file along."""
+    if instance.file:
+        name = str(instance.file.name)
+        transaction.on_commit(lambda: default_storage.delete(name))
+
+
+post_delete.connect(_file_goes_too, sender=PersonCopy)

@@ -129,6 +129,4 @@ def discard_old_copies() -> int:
     old = list(PersonCopy.objects.filter(asked_at__lt=timezone.now() - KEPT_FOR))
     for copy in old:
         copy.delete()
-        if copy.file:
-            default_storage.delete(str(copy.file.name))
     return len(old)

@@ -17,7 +17,6 @@ import os
 import secrets
 from pathlib import Path
 
-from botocore.config import Config
 from csp.constants import NONE, SELF
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -238,20 +237,13 @@ _OBJECTS = {
     "region_name": os.environ.get("DIDACTOR_STORE_REGION", "us-east-1"),
     "access_key": os.environ.get("DIDACTOR_STORE_KEY"),
     "secret_key": os.environ.get("DIDACTOR_STORE_SECRET"),
-    "signature_version": "s3v4",
-    "addressing_style": "path",
-    "default_acl": None,
-    "file_overwrite": False,
-    # A store that is away is told within seconds; what came is kept by who sent it, and comes again.
-    "client_config": Config(
-        connect_timeout=3, read_timeout=20, retries={"max_attempts": 2}, s3={"addressing_style": "path"}, signature_version="s3v4"
-    ),
 }
 #: The path below which a reverse proxy serves stored files itself, when it is told to (X-Accel-Redirect); empty: this process does.
 PROXY_MEDIA = os.environ.get("DIDACTOR_PROXY_MEDIA", "")
-_STORES = ("didactor.web.store.ObjectStore", _OBJECTS), ("didactor.web.store.FolderStore", {"location": MEDIA_ROOT})
 STORAGES = {
-    "default": dict(zip(("BACKEND", "OPTIONS"), _STORES[0 if STORE else 1], strict=True)),
+    "default": {"BACKEND": "didactor.web.object_store.ObjectStore", "OPTIONS": _OBJECTS}
+    if STORE
+    else {"BACKEND": "didactor.web.store.FolderStore", "OPTIONS": {"location": MEDIA_ROOT}},
     "staticfiles": {
         "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage" if TESTING else "didactor.config.static.ModuleManifestStorage"
     },

@@ -7,7 +7,6 @@ import shutil
 from collections.abc import Iterator
 from typing import Any
 
-from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
 from django.core.files.storage import default_storage
 from django.db import DatabaseError, connection
@@ -15,7 +14,7 @@ from django.db.migrations.executor import MigrationExecutor
 from prometheus_client.core import GaugeMetricFamily
 from prometheus_client.registry import Collector, CollectorRegistry
 
-from didactor.web.store import is_shared
+from didactor.web.store import AWAY, is_shared
 
 #: A worker tells every few seconds that it lives; one that was silent for so long does not.
 SILENT_S = 60
@@ -49,7 +48,7 @@ def _shared_store() -> bool:
     store: Any = default_storage
     try:
         store.bucket.meta.client.head_bucket(Bucket=store.bucket.name)
-    except (BotoCoreError, ClientError):
+    except AWAY:
         return False
     return True
 

@@ -4,7 +4,6 @@ import logging
 from typing import Any
 
 from asgiref.sync import sync_to_async
-from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
 from django.db import DatabaseError
 from procrastinate import RetryStrategy
@@ -19,6 +18,7 @@ from didactor.takes.hearing import hear_take, settle
 from didactor.takes.models import Take, TakeState, Together
 from didactor.takes.retention import let_recordings_go
 from didactor.takes.upkeep import discard_stale_uploads, sweep_files
+from didactor.web.store import AWAY
 
 logger = logging.getLogger(__name__)
 
@@ -48,7 +48,7 @@ def analyse_take(take_id: int) -> None:
         settle(take, TakeState.ANALYSED, trouble=error.message)
     except CoreError as error:
         settle(take, TakeState.UNUSABLE, trouble=error.message)
-    except (DatabaseError, BotoCoreError, ClientError):
+    except (DatabaseError, *AWAY):
         # The take is as it was: it waits, and is taken up again.
         raise
     except Exception:

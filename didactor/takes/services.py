@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
-from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
 from django.core.files import File
 from django.core.files.storage import default_storage
@@ -26,7 +25,7 @@ from didactor.people.models import Person
 from didactor.takes import pieces
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Together, Upload
-from didactor.web.store import is_shared, on_disk
+from didactor.web.store import AWAY, is_shared, on_disk
 
 #: Recordings on their way at one time.
 MOST_UNFINISHED = 6
@@ -202,7 +201,7 @@ def _append(upload_id: Any, owner: Person, offset: int, piece: IO[bytes]) -> Upl
                     late_s=upload.late_s,
                 )
             transaction.on_commit(lambda: pieces.discard(upload))
-    except (OSError, BotoCoreError, ClientError) as error:
+    except AWAY as error:
         raise StorageFull from error
     upload.save(update_fields=["offset", "take"])
     return upload

@@ -11,16 +11,16 @@ from pathlib import Path
 from typing import IO, Any
 from urllib.parse import quote, urlsplit
 
+from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
 from django.core.files import File
-from django.core.files.storage import FileSystemStorage, Storage, default_storage
-from storages.backends.s3 import S3Storage
+from django.core.files.storage import FileSystemStorage, default_storage
 
 CHUNK = 256 * 1024
 #: What lies in the store for a while only: pieces of uploads, samples of attempts that are to be heard.
 UPLOADS, SAMPLES = "uploads/", "samples/"
-#: Names that say what is in them, or that are written again where a piece is sent again.
-_OVERWRITTEN = ("takes/", UPLOADS, SAMPLES)
+#: What a store that is away, or has no room, raises.
+AWAY = (OSError, BotoCoreError, ClientError)
 #: How long an address that the proxy is given holds, seconds.
 HOLDS_S = 60
 
@@ -42,16 +42,6 @@ def on_disk(path: Path) -> None:
             os.fsync(handle)
         finally:
             os.close(handle)
-
-
-class ObjectStore(S3Storage):
-    """An object store by its S3 interface. What is named by its content is put once; a second time changes nothing."""
-
-    def get_available_name(self, name: str, max_length: int | None = None) -> str:
-        if name.startswith(_OVERWRITTEN):
-            return name
-        found: str = Storage.get_available_name(self, name, max_length)
-        return found
 
 
 def is_shared() -> bool:

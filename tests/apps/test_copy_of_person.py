@@ -26,6 +26,7 @@ from didactor.archive.models import PersonCopy
 from didactor.archive.of_person import discard_old_copies, write_copy
 from didactor.people.services import add_guardian, make_card
 from didactor.practice.models import Attempt
+from didactor.progress.services import erase_student
 from didactor.review.services import Draft, add_remark, open_review, send
 from didactor.takes.models import Take
 from didactor.takes.services import submit_take
@@ -107,12 +108,12 @@ class CopyTests(scenes.OwnFolders, TestCase):
 
     def test_a_store_without_room_is_tried_three_times_then_said(self):
         copy = ask(person=self.person, asked_by=self.person)
-        with mock.patch("didactor.archive.jobs.make", side_effect=OSError("no space left")), self.assertLogs("didactor.archive", "ERROR"):
-            with self.assertRaises(OSError):
-                make_copy(SimpleNamespace(job=SimpleNamespace(attempts=1)), copy_id=copy.pk)
-            make_copy(SimpleNamespace(job=SimpleNamespace(attempts=2)), copy_id=copy.pk)
         self.client.force_login(self.person, backend=BACKEND)
-        self.assertContains(self.client.get(reverse("copy_of", args=[self.person.pk])), "There was no room for it")
+        with mock.patch("didactor.archive.jobs.make", side_effect=OSError("no space left")):
+            for attempts, shown in ((1, "is being made"), (2, "There was no room for it")):
+                with self.assertRaises(OSError):
+                    make_copy(SimpleNamespace(job=SimpleNamespace(attempts=attempts)), copy_id=copy.pk)
+                self.assertContains(self.client.get(reverse("copy_of", args=[self.person.pk])), shown)
         self.assertTrue(ask(person=self.person, asked_by=self.person).is_being_made, "asked again")
 
     def test_it_lies_there_for_a_week(self):
@@ -121,8 +122,27 @@ class CopyTests(scenes.OwnFolders, TestCase):
         copy.refresh_from_db()
         self.assertEqual(discard_old_copies(), 0)
         PersonCopy.objects.update(asked_at=timezone.now() - timedelta(days=8))
-        self.assertEqual(discard_old_copies(), 1)
+        with self.captureOnCommitCallbacks(execute=True):
+            self.assertEqual(discard_old_copies(), 1)
         self.assertFalse(default_storage.exists(copy.file.name))
+
+    def test_one_that_was_broken_off_keeps_nobody_from_asking_again(self):
+        ask(person=self.person, asked_by=self.person)
+        PersonCopy.objects.update(asked_at=timezone.now() - timedelta(hours=2))
+        self.client.force_login(self.person, backend=BACKEND)
+        url = reverse("copy_of", args=[self.person.pk])
+        self.assertContains(self.client.get(url), "Make the file")
+        self.client.post(url)
+        self.assertContains(self.client.get(url), "is being made")
+        self.assertEqual(sorted(PersonCopy.objects.values_list("trouble", flat=True)), ["", "It was broken off. Ask again."])
+
+    def test_who_is_erased_takes_the_copy_along(self):
+        copy = ask(person=self.person, asked_by=self.person)
+        make_copy(SimpleNamespace(job=None), copy_id=copy.pk)
+        name = PersonCopy.objects.get().file.name
+        with self.captureOnCommitCallbacks(execute=True):
+            erase_student(self.person)
+        self.assertFalse(default_storage.exists(name))
 
     def test_the_guardian_and_the_teacher_of_a_child_and_no_other(self):
         guardian, far = add_guardian(student=self.person, name="Sela"), add_guardian(student=self.scene.ossian.student, name="Far")

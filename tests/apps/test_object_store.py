@@ -12,7 +12,6 @@ from pathlib import Path
 from unittest import mock
 
 import boto3
-from botocore.config import Config
 from botocore.exceptions import EndpointConnectionError
 from django.core.files.base import ContentFile
 from django.core.files.storage import default_storage
@@ -32,7 +31,6 @@ from tests import scene as scenes
 from tests.music import wav
 
 KEYS = {"access_key": "testing", "secret_key": "testing", "region_name": "us-east-1"}
-SIGNED = Config(signature_version="s3v4", s3={"addressing_style": "path"}, retries={"max_attempts": 1})
 BACKEND = "didactor.people.backends.PasswordBackend"
 STATIC = {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}
 
@@ -55,12 +53,10 @@ class SharedStore(scenes.OwnFolders):
             "bucket_name": bucket,
             "location": "school",
             "endpoint_url": address,
-            "client_config": SIGNED,
-            "file_overwrite": False,
             **KEYS,
         }
         super().setUpClass()
-        store = {"BACKEND": "didactor.web.store.ObjectStore", "OPTIONS": options}
+        store = {"BACKEND": "didactor.web.object_store.ObjectStore", "OPTIONS": options}
         cls._shared = override_settings(STORE=f"s3://{bucket}/school", STORAGES={"default": store, "staticfiles": STATIC})
         cls._shared.enable()
 
