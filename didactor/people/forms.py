@@ -41,7 +41,7 @@ class StudioCodeForm(forms.Form):
     code = forms.CharField(
         max_length=20,
         label="The studio’s code",
-        widget=forms.TextInput(attrs={"autocomplete": "off", "autocapitalize": "none", "spellcheck": "false"}),
+        widget=forms.TextInput(attrs=_AS_TYPED),
     )
 
 

@@ -76,7 +76,7 @@ def studio_of(code: str) -> Studio | None:
 def who_may(studio: Studio) -> list[tuple[Person, str]]:
     """Who signs in with pictures, and what they are called on that page: the first name, with more of it where two have the same."""
     people = list(Person.objects.filter(studio=studio, is_active=True, role=Role.STUDENT, picture_code__isnull=False))
-    firsts = [person.name.split()[0] for person in people]
+    firsts = [(person.name.split() or [""])[0] for person in people]
     return [(person, first if firsts.count(first) == 1 else person.name) for person, first in zip(people, firsts, strict=True)]
 
 

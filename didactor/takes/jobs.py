@@ -13,6 +13,7 @@ from procrastinate.jobs import Status
 from didactor.core.engine import engine_version
 from didactor.core.errors import CoreError, PassageError, SandboxError
 from didactor.people.sent_once import forget_sent_forms
+from didactor.people.sessions import SessionStore
 from didactor.takes.bands import put_together
 from didactor.takes.hearing import hear_take, settle
 from didactor.takes.models import Take, TakeState, Together
@@ -97,9 +98,10 @@ def _give_up(task_name: str, arguments: dict[str, Any]) -> None:
 @app.task(queue="upkeep", queueing_lock="discard_uploads", pass_context=False)
 def discard_uploads(timestamp: int) -> None:
     """Every night: recordings go that are as old as their studio keeps them, uploads that were never finished, files that no row names,
-    and what was remembered of forms.
+    what was remembered of forms, and sessions that ran out.
     """
     let_recordings_go()
     discard_stale_uploads()
     sweep_files()
     forget_sent_forms()
+    SessionStore.clear_expired()

@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from didactor.people.models import Person, SignedIn
 from didactor.people.sessions import device_in_words, sessions_of
+from didactor.takes.jobs import discard_uploads
 from tests import scene as scenes
 
 FIREFOX = "Mozilla/5.0 (Android 14; Mobile; rv:131.0) Gecko/131.0 Firefox/131.0"
@@ -70,6 +71,9 @@ class SessionTests(SignedInScene):
         self.signed_in()
         SignedIn.objects.update(expire_date=timezone.now() - timedelta(seconds=1))
         self.assertEqual(sessions_of(self.teacher), [])
+        here = self.signed_in()
+        discard_uploads(timestamp=0)
+        self.assertEqual([row.session_key for row in SignedIn.objects.all()], [here.session.session_key], "by night it goes")
 
     def test_what_a_browser_says_of_itself(self):
         for agent, words in ((FIREFOX, "Firefox Mobile on Android"), ("", "A browser"), ("x" * 5000, "A browser"), ("\x00é", "A browser")):
