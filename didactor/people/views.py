@@ -203,7 +203,12 @@ def group_cards(request: Request) -> HttpResponse:
         people = people.filter(picture_code=None) if with_pictures else people.filter(card=None)
     chosen = list(people.select_related("studio").prefetch_related("guardians"))
     if not chosen:
-        messages.info(request, "Everybody there has one." if form.cleaned_data["whose"] == "without" else "Nobody is in that group.")
+        messages.info(
+            request,
+            f"Everybody there has {'pictures' if with_pictures else 'a card'}."
+            if form.cleaned_data["whose"] == "without"
+            else "Nobody is in that group.",
+        )
         return redirect("people:students")
     if with_pictures:
         cards = [card_with_pictures(request, person, []) for person in chosen]

@@ -193,8 +193,10 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
 @teacher_only
 def alongside(request: Request, pk: int) -> HttpResponse:
     """What lies beside a take on its desk, fetched when the desk is there: what can be heard at the same place, the teacher's phrases."""
-    take = _submission(request, pk).take
-    context = {"beside": beside(take, passage_of(take)), "phrases": phrases_of(request.user)}
+    submission = _submission(request, pk)
+    take, review = submission.take, getattr(submission, "review", None)
+    is_open = review is None or review.sent_at is None
+    context = {"beside": beside(take, passage_of(take)), "phrases": phrases_of(request.user) if is_open else []}
     return render(request, "review/_alongside.html", context)
 
 

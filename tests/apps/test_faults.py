@@ -116,6 +116,12 @@ class ClockTests(scenes.OwnFolders, TestCase):
 
 
 class LongQueueTests(scenes.OwnFolders, TransactionTestCase):
+    def tearDown(self):
+        # The queue's tables are not Django's to empty.
+        with connection.cursor() as cursor:
+            cursor.execute("DELETE FROM procrastinate_jobs")
+            cursor.execute("DELETE FROM procrastinate_workers")
+
     def test_with_five_thousand_waiting_who_practises_comes_first_and_pages_stay_quick(self):
         scene = scenes.build(listen_first=False)
         with connection.cursor() as cursor:

@@ -17,6 +17,7 @@ naming step kind q search text title note note_id reference unpin standing name 
 preparation_s ladder order segments week due_at category verdict-notes pin-bar pin-category pin-text work_on code next paper
 of series in_order steps grade wanted address fault from_day to_day
 answer stage level instrument given_by metre beats book number tags decision seed octaves tonic mode rhythm score recording
+so_far picture heir since any again away
 """
 
 

@@ -15,6 +15,7 @@ from didactor.assignments.models import Series, Slot, WeekNote
 from didactor.library.desk import notes_of
 from didactor.library.imports import begin_import
 from didactor.library.models import ModelSound, Reference, ReferenceSound
+from didactor.people.pictures import give, studio_code
 from didactor.people.services import record_consent
 from didactor.practice.models import Attempt
 from didactor.review.models import Mark
@@ -286,6 +287,8 @@ class EveryAddressScene(scenes.OwnFolders):
         cls.series = Series.objects.create(studio=scene.teacher.studio, title="Scales")
         cls.submission = submit_take(take=cls.take)
         cls.review = open_review(submission=cls.submission, teacher=scene.teacher)
+        give(person=scene.ylva.student)
+        code = studio_code(scene.teacher.studio).replace("-", "")
         PersonCopy.objects.create(person=scene.ylva.student, asked_by=scene.teacher).file.save("a.zip", ContentFile(b"x"))
         cls.said = Mark.objects.create(review=cls.review, origin="teacher", standing="kept", said=ContentFile(b"x" * 100, name="x.m4a"))
         cls.people = {
@@ -304,6 +307,8 @@ class EveryAddressScene(scenes.OwnFolders):
             "people:student": [scene.ylva.student_id],
             "people:new_card": [scene.ylva.student_id],
             "people:pictures_of_student": [scene.ylva.student_id],
+            "people:pictures_of": [code],
+            "people:pictures_tap": [code, scene.ylva.student_id],
             "copy_of": [scene.ylva.student_id],
             "archive:copy_file": [scene.ylva.student_id],
             "people:withdraw_consent": [scene.ylva.student_id],
