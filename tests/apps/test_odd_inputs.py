@@ -8,7 +8,8 @@ from django.test import SimpleTestCase, TestCase
 from django.urls import reverse
 
 from didactor.web.numbers import LARGEST_ID, read_id, read_number
-from tests.apps.test_permissions import EXPECTED, PUBLIC, EveryAddressScene
+from tests.apps.test_permissions import EveryAddressScene
+from tests.apps.who_may import EXPECTED, PUBLIC
 
 ODD = ("²", "nan", "inf", "-1", "9" * 400, "a\x00b", "１２", "1e400", "0x10", "99999999999999999999", "' OR 1=1 --", "☃" * 2000)
 FIELDS = """
