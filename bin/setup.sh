@@ -51,6 +51,7 @@ needed_packages() {
   ls /usr/lib/*/libpangoft2-1.0.so.0 >/dev/null 2>&1 || printf 'libpango-1.0-0 libpangoft2-1.0-0 '
   ls /usr/lib/*/libharfbuzz-subset.so.0 >/dev/null 2>&1 || printf 'libharfbuzz-subset0 '
   command -v espeak-ng >/dev/null || printf 'espeak-ng '
+  command -v msgfmt >/dev/null && command -v xgettext >/dev/null || printf 'gettext '
 }
 
 install_packages() {
@@ -111,6 +112,18 @@ ensure_static() {
   if is_fresh static "$stamp" && [ -e "$STATE/static/staticfiles.json" ]; then return; fi
   step "Styles, scripts and fonts" collect_static
   mark_fresh static "$stamp"
+}
+
+# What is said in other languages, as programs read it.
+ensure_messages() {
+  local stamp; stamp=$(find "$root/didactor/locale" -name '*.po' -exec sha256sum {} + | sort | sha256sum | cut -d' ' -f1)
+  if is_fresh messages "$stamp" && [ -e "$root/didactor/locale/de/LC_MESSAGES/django.mo" ]; then return; fi
+  step "Languages" compile_messages
+  mark_fresh messages "$stamp"
+}
+
+compile_messages() {
+  (cd "$root/didactor" && "$VENV/bin/python" ../manage.py compilemessages --verbosity 0)
 }
 
 collect_static() {

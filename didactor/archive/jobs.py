@@ -4,11 +4,12 @@ from procrastinate.contrib.django import app
 
 from didactor.archive.models import BROKEN_OFF, PersonCopy
 from didactor.archive.of_person import discard_old_copies, make
+from didactor.core.words import _
 from didactor.web.store import AWAY
 
 #: So often it is tried again.
 TRIES = 2
-NO_ROOM = "There was no room for it, or the store did not answer. Ask again later."
+NO_ROOM = _("There was no room for it, or the store did not answer. Ask again later.")
 
 
 @app.task(queue="default", priority=-5, retry=TRIES, pass_context=True)

@@ -7,11 +7,13 @@ from django.db import models, transaction
 from django.db.models.signals import post_delete
 from django.utils import timezone
 
+from didactor.core.words import _, worded
 from didactor.people.models import Person
+from didactor.web.words_field import WordsField
 
 #: One that is not made by then was broken off.
 MADE_WITHIN = timedelta(hours=1)
-BROKEN_OFF = "It was broken off. Ask again."
+BROKEN_OFF = _("It was broken off. Ask again.")
 
 
 class PersonCopy(models.Model):
@@ -22,7 +24,7 @@ class PersonCopy(models.Model):
     asked_at = models.DateTimeField(auto_now_add=True)
     file = models.FileField(upload_to="copies/", blank=True)
     size = models.BigIntegerField(default=0)
-    trouble = models.CharField(max_length=200, blank=True)
+    trouble = WordsField(blank=True)
 
     class Meta:
         ordering = ["-asked_at"]
@@ -37,7 +39,7 @@ class PersonCopy(models.Model):
         return not self.file and not self.trouble and self.asked_at > timezone.now() - MADE_WITHIN
 
     def __str__(self) -> str:
-        return f"Copy of {self.asked_at:%Y-%m-%d}"
+        return worded("Copy of {asked_at:%Y-%m-%d}", asked_at=self.asked_at)
 
 
 def _file_goes_too(sender: type[PersonCopy], instance: PersonCopy, **kwargs: object) -> None:

@@ -12,6 +12,7 @@ from django.core import signing
 from django.db.models import F
 
 from didactor.assignments.models import Assignment, Slot, Task, TaskState
+from didactor.core.words import worded
 from didactor.people.models import Person
 
 SALT = "didactor.calendar"
@@ -66,7 +67,10 @@ def _of_teacher(person: Person) -> Iterator[icalendar.Event]:
     for assignment in Assignment.objects.visible_to(person).given().with_progress().order_by("-due_at")[:MOST]:
         come = assignment.task_count - assignment.open_count
         yield _event(
-            f"assignment-{assignment.pk}", assignment.due_at, assignment.title, f"{come} of {assignment.task_count} have handed in."
+            f"assignment-{assignment.pk}",
+            assignment.due_at,
+            assignment.title,
+            worded("{come} of {task_count} have handed in.", come=come, task_count=assignment.task_count),
         )
 
 
@@ -78,7 +82,7 @@ def _of_slot(slot: Slot, person: Person) -> icalendar.Event:
     event.add("dtstamp", datetime.now(UTC))
     event.add("dtstart", slot.starts_at.astimezone(UTC))
     event.add("dtend", slot.ends_at.astimezone(UTC))
-    event.add("summary", f"Heard live: {whom}")
+    event.add("summary", worded("Heard live: {whom}", whom=whom))
     return event
 
 
@@ -88,6 +92,6 @@ def _event(uid: str, due_at: datetime, title: str, description: str) -> icalenda
     event.add("dtstamp", datetime.now(UTC))
     event.add("dtstart", (due_at - timedelta(minutes=15)).astimezone(UTC))
     event.add("dtend", due_at.astimezone(UTC))
-    event.add("summary", f"Due: {title}")
+    event.add("summary", worded("Due: {title}", title=title))
     event.add("description", description)
     return event

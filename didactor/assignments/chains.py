@@ -14,6 +14,7 @@ from didactor.assignments.models import Assignment, Series, Task
 from didactor.assignments.services import assign
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG
+from didactor.core.words import worded
 from didactor.people.models import Enrolment, Person
 
 MOST_DAYS_BEFORE = 14
@@ -30,7 +31,7 @@ def hang_rehearsal(*, final: Assignment, days_before: int) -> Assignment:
     The final opens when it is handed in. Raises ``PassageError`` for what is no final, or has one already.
     """
     if final.stage != "final" or Assignment.objects.filter(rehearses=final).exists():
-        raise PassageError("assignment.rehearsal", "A dress rehearsal hangs before a final, and only one does.")
+        raise PassageError("assignment.rehearsal", worded("A dress rehearsal hangs before a final, and only one does."))
     stage = BY_SLUG["rehearsal"]
     changed = {"stage": stage.slug, "band_percent": stage.band_percent, "takes_allowed": stage.takes, "preparation_s": None}
     made = Assignment.objects.create(
@@ -38,7 +39,7 @@ def hang_rehearsal(*, final: Assignment, days_before: int) -> Assignment:
         teacher=final.teacher,
         passage=final.passage,
         rehearses=final,
-        title=f"{final.title[:180]}, dress rehearsal",
+        title=worded("{title}, dress rehearsal", title=final.title[:180]),
         due_at=final.due_at - timedelta(days=days_before),
         **{**_copied(final), **changed},
     )
@@ -63,9 +64,9 @@ def give_series_again(
     title = title.strip()
     chain = list(series.assignments.filter(rehearses=None).select_related("passage__revision__piece", "rehearsal").order_by("due_at", "pk"))
     if not title or Series.objects.filter(studio=series.studio, title=title).exists():
-        raise PassageError("series.title", "Give the new series a name that no other one has.")
+        raise PassageError("series.title", worded("Give the new series a name that no other one has."))
     if not chain:
-        raise PassageError("series.empty", "There are no check-offs in this series.")
+        raise PassageError("series.empty", worded("There are no check-offs in this series."))
     made = Series.objects.create(studio=series.studio, title=title, in_order=series.in_order)
     first = timezone.localtime(chain[0].due_at)
     for one in chain:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from didactor.core.judging.categories import CATEGORIES, TITLES
+from didactor.core.words import _
 
 _BY_STAGE = {
     "first_reading": ("notes", "hands", "other"),
@@ -28,12 +29,12 @@ OWN = "own:"
 MOST_ROWS, LONGEST_ROW = 6, 60
 #: A list for children who hardly read has pictures, these few rows and these words.
 PICTURES = {
-    "notes": "The right notes",
-    "rhythm": "A steady beat",
-    "flow": "Played on to the end",
-    "dynamics": "Loud and soft",
-    "tone": "A beautiful sound",
-    "hands": "Fingers and hands",
+    "notes": _("The right notes"),
+    "rhythm": _("A steady beat"),
+    "flow": _("Played on to the end"),
+    "dynamics": _("Loud and soft"),
+    "tone": _("A beautiful sound"),
+    "hands": _("Fingers and hands"),
 }
 MOST_PICTURES = 4
 

@@ -14,13 +14,14 @@ from didactor.core.practising.crossing import COUNTS, Order, Rule, default_rule
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.study.segments import Segment, two_by_two
 from didactor.core.steps import ear_of
+from didactor.core.words import _
 from didactor.library.notation import read_part
 
 
 class Practised(models.TextChoices):
-    BY_STAGE = "", "As the stage has it"
-    YES = "yes", "As a crossing"
-    NO = "no", "Without"
+    BY_STAGE = "", _("As the stage has it")
+    YES = "yes", _("As a crossing")
+    NO = "no", _("Without")
 
 
 @dataclass(frozen=True, kw_only=True)

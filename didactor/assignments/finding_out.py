@@ -17,10 +17,11 @@ from didactor.core.score.study.difficulty import starting_tempo
 from didactor.core.score.study.finding_out import Answers, Questions, answer, questions
 from didactor.core.score.write.engraving import PLAYED_FROM
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.core.words import _
 from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import difficulty_of
 
-TITLES = {"key": "The key", "hardest": "The hardest bar", "counts": "Counting", "tempo": "The tempo to begin with"}
+TITLES = {"key": _("The key"), "hardest": _("The hardest bar"), "counts": _("Counting"), "tempo": _("The tempo to begin with")}
 
 
 @dataclass(frozen=True, kw_only=True)

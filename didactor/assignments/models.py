@@ -15,44 +15,39 @@ from didactor.core.judging.stages import BY_SLUG, STAGES
 from didactor.core.judging.targets import Targets
 from didactor.core.planning.tempi import rungs
 from didactor.core.steps import Step, goal, steps_to
-from didactor.core.units import BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
+from didactor.core.units import BEAT_UNIT_NAMES, BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
+from didactor.core.words import _, worded
 from didactor.library.models import Passage
 from didactor.library.said import is_film
 from didactor.people.models import Enrolment, Group, Person, Studio
 
-BEAT_UNITS = {
-    "quarter": "quarter",
-    "dotted_quarter": "dotted quarter",
-    "half": "half",
-    "eighth": "eighth",
-    "dotted_half": "dotted half",
-}
+BEAT_UNITS = {unit: BEAT_UNIT_NAMES[unit] for unit in ("quarter", "dotted_quarter", "half", "eighth", "dotted_half")}
 #: What a student listens for when the teacher does not choose otherwise.
 FULL_CHECKLIST = ["notes", "intonation", "rhythm", "tempo", "dynamics", "articulation", "tone", "hands", "expression", "other"]
 
 
 class StudentSees(models.TextChoices):
-    REMARKS = "remarks", "Remarks only"
-    MARKS = "marks", "Marks on the score"
-    FIGURES = "figures", "Marks and figures"
+    REMARKS = "remarks", _("Remarks only")
+    MARKS = "marks", _("Marks on the score")
+    FIGURES = "figures", _("Marks and figures")
 
 
 class Metronome(models.TextChoices):
-    ALLOWED = "allowed", "May sound"
-    REQUIRED = "required", "Must sound"
-    SILENT = "silent", "Must not sound"
+    ALLOWED = "allowed", _("May sound")
+    REQUIRED = "required", _("Must sound")
+    SILENT = "silent", _("Must not sound")
 
 
 #: What a recording may have to show; nothing: sound alone.
-MUST_SHOW = {"instrument": "the whole instrument", "hands": "both hands", "face": "the face", "posture": "the posture"}
+MUST_SHOW = {"instrument": _("the whole instrument"), "hands": _("both hands"), "face": _("the face"), "posture": _("the posture")}
 
 
 class FindOut(models.TextChoices):
     """Whether what is to be found in the notes is asked before it is told."""
 
-    BY_STAGE = "stage", "As the stage has it: in first reading and sight-reading"
-    YES = "yes", "The student looks first"
-    NO = "no", "Everything is open from the start"
+    BY_STAGE = "stage", _("As the stage has it: in first reading and sight-reading")
+    YES = "yes", _("The student looks first")
+    NO = "no", _("Everything is open from the start")
 
 
 class Series(models.Model):
@@ -124,7 +119,9 @@ class Slot(models.Model):
         constraints = [models.UniqueConstraint(fields=["teacher", "starts_at"], name="one_time_once")]
 
     def __str__(self) -> str:
-        return f"{date_format(timezone.localtime(self.starts_at), 'D j M, H:i')}, {self.minutes} minutes"
+        return worded(
+            "{time}, {minutes} minutes", time=date_format(timezone.localtime(self.starts_at), worded("D j M, H:i")), minutes=self.minutes
+        )
 
     @property
     def ends_at(self) -> datetime:
@@ -182,7 +179,7 @@ class Assignment(models.Model):
     )
     spoken = models.FileField(upload_to="spoken/%Y/%m/", blank=True)
     leads_to = models.ForeignKey(
-        "Task", on_delete=models.SET_NULL, null=True, blank=True, related_name="ways", help_text="The task that it is a way to."
+        _("Task"), on_delete=models.SET_NULL, null=True, blank=True, related_name="ways", help_text="The task that it is a way to."
     )
     rehearses = models.OneToOneField(
         "self", on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsal", help_text="The final that it hangs before."
@@ -268,11 +265,11 @@ class Assignment(models.Model):
 
 
 class TaskState(models.TextChoices):
-    OPEN = "open", "To do"
-    IN_WORK = "in_work", "Being worked on"
-    HANDED_IN = "handed_in", "Handed in"
-    ANSWERED = "answered", "Answered"
-    PASSED = "passed", "Passed"
+    OPEN = "open", _("To do")
+    IN_WORK = "in_work", _("Being worked on")
+    HANDED_IN = "handed_in", _("Handed in")
+    ANSWERED = "answered", _("Answered")
+    PASSED = "passed", _("Passed")
 
 
 class Task(models.Model):
@@ -391,7 +388,11 @@ class Task(models.Model):
     @property
     def opens_next(self) -> str:
         """When what waits for this one opens, in words."""
-        return f"This opens when “{self.assignment}” is {'handed in' if self.assignment.rehearses_id else 'passed'}."
+        return (
+            worded("This opens when “{assignment}” is handed in.", assignment=self.assignment)
+            if self.assignment.rehearses_id
+            else worded("This opens when “{assignment}” is passed.", assignment=self.assignment)
+        )
 
     @property
     def finds_out(self) -> bool:
@@ -409,8 +410,13 @@ class Task(models.Model):
     def state_in_words(self) -> str:
         """“Handed in”, “To do, late”, “Withdrawn”, “Answered, withdrawn”."""
         if self.withdrawn_at is not None:
-            return "Withdrawn" if self.state in (TaskState.OPEN, TaskState.IN_WORK) else f"{self.get_state_display()}, withdrawn"
-        return f"{self.get_state_display()}{', late' if self.is_late else ''}"
+            return (
+                worded("Withdrawn")
+                if self.state in (TaskState.OPEN, TaskState.IN_WORK)
+                else worded("{state}, withdrawn", state=self.get_state_display())
+            )
+        state = str(self.get_state_display())
+        return worded("{state}, late", state=state) if self.is_late else state
 
     @property
     def is_late(self) -> bool:

@@ -25,6 +25,7 @@ from didactor.assignments.series import grid_of
 from didactor.core.errors import CoreError, PassageError
 from didactor.core.instruments import find_instrument
 from didactor.core.judging.stages import STAGES
+from didactor.core.words import _, counted, worded
 from didactor.library.drawings import plain_drawings
 from didactor.library.said import content_type
 from didactor.people.models import Enrolment
@@ -33,7 +34,7 @@ from didactor.people.requests import Request
 from didactor.web.numbers import read_id
 from didactor.web.ranges import ranged_file
 
-OVERTAKEN = (
+OVERTAKEN = _(
     "Somebody else changed this assignment while you were at it. What you typed is still here; keep it to put it in place of theirs."
 )
 
@@ -59,7 +60,7 @@ def change(request: Request, pk: int) -> HttpResponse:
             form.add_error(None, error.message)
             status = 422
         else:
-            messages.success(request, "The assignment is changed. Takes that came in keep what they were judged against.")
+            messages.success(request, worded("The assignment is changed. Takes that came in keep what they were judged against."))
             return redirect("assignment", pk=pk)
     context = {"form": form, "assignment": found, "passage": found.passage, "stages": STAGES, "drawings": plain_drawings(found.passage)}
     return render(request, "assignments/change.html", context, status=status)
@@ -75,7 +76,7 @@ def spoken(request: Request, pk: int) -> HttpResponse:
     except CoreError as error:
         messages.error(request, error.message)
     else:
-        messages.success(request, "Your words are kept." if found.spoken else "Your words are taken back.")
+        messages.success(request, worded("Your words are kept.") if found.spoken else worded("Your words are taken back."))
     return redirect("assignments:change", pk=pk)
 
 
@@ -90,7 +91,7 @@ def _over_theirs(request: Request, found: Assignment, refused: ChangeForm) -> Ch
     now = {"title": found.title, "due_at": found.due_at, **{name: getattr(found, name) for name in KEPT}}
     for name, stands in now.items():
         if name in form.fields and (typed.get(name) or None) != (stands or None):
-            form.add_error(name, f"Stands there now: {_in_words(form.fields[name], stands)}")
+            form.add_error(name, worded("Stands there now: {value}", value=_in_words(form.fields[name], stands)))
     return form
 
 
@@ -130,10 +131,16 @@ def withdraw(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Assignment.objects.visible_to(request.user), pk=pk)
     count = services.withdraw(found.tasks.all())
     if count:
-        students = f"{count} student{'s' if count != 1 else ''}"
-        messages.success(request, f"Withdrawn from {students}. What was handed in stays; below you can give it again.")
+        messages.success(
+            request,
+            counted(
+                "Withdrawn from 1 student. What was handed in stays; below you can give it again.",
+                "Withdrawn from {count} students. What was handed in stays; below you can give it again.",
+                count,
+            ),
+        )
     else:
-        messages.info(request, "There is nothing left to withdraw: all of them passed, or had it withdrawn before.")
+        messages.info(request, worded("There is nothing left to withdraw: all of them passed, or had it withdrawn before."))
     return redirect("assignment", pk=found.pk)
 
 
@@ -143,9 +150,9 @@ def withdraw_task(request: Request, pk: int) -> HttpResponse:
     """The same for one student."""
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     if services.withdraw(Task.objects.filter(pk=found.pk)):
-        messages.success(request, f"Withdrawn from {found.student}. What was handed in stays.")
+        messages.success(request, worded("Withdrawn from {student}. What was handed in stays.", student=found.student))
     else:
-        messages.info(request, f"{found.student} has passed it, or had it withdrawn before.")
+        messages.info(request, worded("{student} has passed it, or had it withdrawn before.", student=found.student))
     return redirect("assignment", pk=found.assignment_id)
 
 
@@ -162,9 +169,11 @@ def give(request: Request, pk: int) -> HttpResponse:
         messages.error(request, error.message)
     else:
         if count:
-            messages.success(request, f"“{found}” is given to {count} student{'s' if count != 1 else ''}.")
+            messages.success(
+                request, counted("“{found}” is given to {count} student.", "“{found}” is given to {count} students.", count, found=found)
+            )
         else:
-            messages.info(request, "Choose at least one student who does not have it.")
+            messages.info(request, worded("Choose at least one student who does not have it."))
     return redirect("assignment", pk=found.pk)
 
 
@@ -196,7 +205,7 @@ def week_note(request: Request) -> HttpResponse:
         except CoreError as error:
             form.add_error(None, error.message)
         else:
-            messages.success(request, "The note is kept." if note else "The note is gone.")
+            messages.success(request, worded("The note is kept.") if note else worded("The note is gone."))
             return redirect("assignments:week_note")
     notes = WeekNote.objects.visible_to(request.user).select_related("group")[:40]
     return render(request, "assignments/week_note.html", {"form": form, "notes": notes})
@@ -208,7 +217,9 @@ def series(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Series.objects.filter(studio=request.user.studio), pk=pk)
     if request.method == "POST":
         services.set_order(series=found, in_order="in_order" in request.POST)
-        messages.success(request, "Each opens when the one before it is passed." if found.in_order else "All of them are open.")
+        messages.success(
+            request, worded("Each opens when the one before it is passed.") if found.in_order else worded("All of them are open.")
+        )
         return redirect("assignments:series", pk=pk)
     return _series(request, found, SeriesAgainForm(teacher=request.user))
 
@@ -239,8 +250,18 @@ def series_again(request: Request, pk: int) -> HttpResponse:
         except PassageError as error:
             form.add_error(None, error.message)
         else:
-            first = date_format(data["first_due"], "j F")
-            messages.success(request, f"“{made}” is given to {data['group']}: {count} check-offs, the first due on {first}.")
+            first = date_format(data["first_due"], worded("j F"))
+            messages.success(
+                request,
+                counted(
+                    "“{series}” is given to {group}: 1 check-off, due on {first}.",
+                    "“{series}” is given to {group}: {count} check-offs, the first due on {first}.",
+                    count,
+                    series=made,
+                    group=data["group"],
+                    first=first,
+                ),
+            )
             return redirect("assignments:series", pk=made.pk)
     return _series(request, found, form, status=422)
 
@@ -260,7 +281,7 @@ def calendar_address(request: Request) -> HttpResponse:
     """The address to give to a calendar program, or a new one when the old one got into other hands."""
     if request.method == "POST":
         new_address(request.user)
-        messages.success(request, "Here is a new address. The old one opens nothing any more.")
+        messages.success(request, worded("Here is a new address. The old one opens nothing any more."))
         return redirect("assignments:calendar_address")
     address = request.build_absolute_uri(reverse("assignments:calendar", args=[calendar_key(request.user)]))
     return render(request, "assignments/calendar.html", {"address": address})
@@ -272,5 +293,5 @@ def decide_answer(request: Request, pk: int) -> HttpResponse:
     """Take an answer in words, or ask for it once more."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
     if not services.decide_answer(task=found, passed=request.POST.get("passed") == "1", reply=request.POST.get("reply", "")):
-        messages.info(request, "This answer was decided on already.")
+        messages.info(request, worded("This answer was decided on already."))
     return redirect("assignment", pk=found.assignment_id)

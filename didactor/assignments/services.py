@@ -20,6 +20,7 @@ from didactor.core.score.roadmap import bars_between
 from didactor.core.sound.recording import open_with_copy
 from didactor.core.steps import ear_of, goal, steps_to
 from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute
+from didactor.core.words import worded
 from didactor.library.arrangements import LEAVE_OUT, part_for, written_for
 from didactor.library.desk import choices_for
 from didactor.library.jobs import engrave_parts
@@ -64,7 +65,7 @@ def assign(
     parts = parts or {}
     chosen = [e for e in enrolments if parts.get(e.pk) != LEAVE_OUT]
     if not chosen:
-        raise PassageError("assignment.nobody", "Choose at least one student.")
+        raise PassageError("assignment.nobody", worded("Choose at least one student."))
     fields = _fitting(passage, _with_series(teacher, fields))
     assignment = Assignment.objects.create(studio=teacher.studio, teacher=teacher, passage=passage, **fields)
     _give(assignment, chosen, parts)
@@ -176,14 +177,19 @@ def _fitting(passage: Passage, fields: dict[str, Any]) -> dict[str, Any]:
         inside = {bar.index for bar in bars_between(part, passage.bars)}
         if not {bar.index for bar in bars_between(part, bars)} <= inside:
             raise PassageError(
-                "assignment.crossing", f"Practice “of bars {bars}” is not inside the passage, which has {passage.bars_in_words}."
+                "assignment.crossing",
+                worded(
+                    "Practice “of bars {bars}” is not inside the passage, which has {bars_in_words}.",
+                    bars=bars,
+                    bars_in_words=passage.bars_in_words,
+                ),
             )
     steps = steps_to(fields.get("before_steps") or [], fields.get("step") or "play")
     expected = expectation_of(revision_id=passage.revision_id, part=passage.part, bars=passage.bars, order=passage.order)
     for step in steps:
         refusal = ear_of(step.ear).refuses(expected) if step.ear else ""
         if refusal:
-            raise PassageError("assignment.step", f"{step.title}: {refusal[0].lower()}{refusal[1:]}")
+            raise PassageError("assignment.step", worded("{step}: {refusal}", step=step.title, refusal=refusal))
     hands = {step.staff for step in steps if step.staff}
     if hands:
         _check_hands(expected, hands)
@@ -193,9 +199,14 @@ def _fitting(passage: Passage, fields: dict[str, Any]) -> dict[str, Any]:
 def _check_hands(expected: Expectation, hands: set[int]) -> None:
     staves = {note.staff for note in expected.notes}
     if len(staves) < 2:
-        raise PassageError("assignment.one_staff", "These bars are written on one staff, so there is no hand to play alone.")
+        raise PassageError("assignment.one_staff", worded("These bars are written on one staff, so there is no hand to play alone."))
     for staff in hands - staves:
-        raise PassageError("assignment.no_hand", f"The {'right' if staff == 1 else 'left'} hand has nothing to play in these bars.")
+        raise PassageError(
+            "assignment.no_hand",
+            worded("The right hand has nothing to play in these bars.")
+            if staff == 1
+            else worded("The left hand has nothing to play in these bars."),
+        )
 
 
 def _with_series(teacher: Person, fields: dict[str, Any]) -> dict[str, Any]:
@@ -281,7 +292,7 @@ def give_way_to(
     root = whole.passage
     passage = cut_passage(teacher=teacher, revision=root.revision, part=root.part, bars=bars) if bars and bars != root.bars else root
     what = step or whole.step
-    title = f"{whole.title}, bars {bars.replace('-', '–')}" if bars else whole.title
+    title = worded("{title}, bars {bars}", title=whole.title, bars=bars.replace("-", "–")) if bars else whole.title
     fields = {name: getattr(whole, name) for name in _TAKEN_OVER}
     fields |= {
         "title": (f"{title}: {goal(what).title.lower()}" if what != whole.step else title)[:200],
@@ -347,13 +358,13 @@ def answer_question(*, task: Task, text: str) -> None:
     """The student's answer to a question about what they heard. Raises ``PassageError`` for an empty one, or one sent already."""
     task = Task.objects.select_for_update(of=("self",)).select_related("assignment", "enrolment__student").get(pk=task.pk)
     if not task.assignment.is_listening:
-        raise PassageError("answer.not_asked", "Nothing is asked in words here: record the passage.")
+        raise PassageError("answer.not_asked", worded("Nothing is asked in words here: record the passage."))
     if task.is_sealed:
-        raise PassageError("answer.sealed", "Start the preparation clock first.")
+        raise PassageError("answer.sealed", worded("Start the preparation clock first."))
     if not text.strip():
-        raise PassageError("answer.empty", "Write a few words first.")
+        raise PassageError("answer.empty", worded("Write a few words first."))
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
-        raise PassageError("answer.sent", "Your answer is with your teacher already.")
+        raise PassageError("answer.sent", worded("Your answer is with your teacher already."))
     task.answer, task.answered_at = text.strip()[:4000], timezone.now()
     task.save(update_fields=["answer", "answered_at"])
     move_task(task, TaskState.HANDED_IN)
@@ -385,7 +396,9 @@ def decide_answer(*, task: Task, passed: bool, reply: str = "", recording: Uploa
 def _reply_sound(recording: UploadedFile) -> ContentFile:
     """A copy that every browser plays."""
     if recording.size is None or recording.size > MOST_REPLY_BYTES:
-        raise AudioError("audio.too_large", "The recording is larger than 50 MB. A minute or two is enough: record it again, shorter.")
+        raise AudioError(
+            "audio.too_large", worded("The recording is larger than 50 MB. A minute or two is enough: record it again, shorter.")
+        )
     _, copy = open_with_copy(cast("IO[bytes]", recording.file))
     return ContentFile(copy.body)
 
@@ -435,7 +448,7 @@ def set_spoken(*, assignment: Assignment, upload: UploadedFile | None) -> None:
         AudioError: no recording, or one that is too large.
     """
     if upload is not None and (upload.size or 0) > MOST_REPLY_BYTES:
-        raise AudioError("audio.too_large", "That is too long for a few words. Keep it under five minutes.")
+        raise AudioError("audio.too_large", worded("That is too long for a few words. Keep it under five minutes."))
     copy = open_with_copy(cast("IO[bytes]", upload.file))[1] if upload is not None else None
     old = assignment.spoken.name
     assignment.spoken = ContentFile(copy.body, name="spoken.mp4") if copy else ""

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 from didactor.assignments import slots
 from didactor.assignments.forms import SlotForm
 from didactor.assignments.models import Slot
+from didactor.core.words import counted, worded
 from didactor.people.models import Enrolment
 from didactor.people.permissions import family, teacher_only
 from didactor.people.requests import Request
@@ -27,7 +28,7 @@ def index(request: Request) -> HttpResponse:
         except slots.SlotRefused as error:
             form.add_error(None, str(error))
         else:
-            messages.success(request, f"{made} time{'' if made == 1 else 's'} offered.")
+            messages.success(request, counted("{count} time offered.", "{count} times offered.", made))
             return redirect("assignments:slots")
     context = {"form": form, "slots": Slot.objects.visible_to(request.user).to_come()[:200]}
     return render(request, "assignments/slots.html", context, status=422 if form.errors else 200)
@@ -38,9 +39,13 @@ def index(request: Request) -> HttpResponse:
 def withdraw(request: Request, pk: int) -> HttpResponse:
     """A time that is not offered any more. Whoever had chosen it is named, so that they can be told."""
     found = get_object_or_404(Slot.objects.visible_to(request.user).select_related("enrolment__student"), pk=pk)
-    whose = f" {found.enrolment.student} had chosen it: tell them." if found.enrolment else ""
+    said = (
+        worded("{time} is not offered any more. {student} had chosen it: tell them.", time=found, student=found.enrolment.student)
+        if found.enrolment
+        else worded("{time} is not offered any more.", time=found)
+    )
     found.delete()
-    messages.success(request, f"{found} is not offered any more.{whose}")
+    messages.success(request, said)
     return redirect("assignments:slots")
 
 
@@ -53,16 +58,16 @@ def choose(request: Request, pk: int) -> HttpResponse:
     if "back" in request.POST:
         if found.enrolment_id in set(own.values_list("pk", flat=True)):
             slots.give_back(found)
-            messages.success(request, "The time is free again.")
+            messages.success(request, worded("The time is free again."))
         return redirect("home")
     # Who has one instrument need not say for which.
     chosen = read_id(request.POST.get("enrolment")) or (own[0].pk if own.count() == 1 else 0)
     enrolment = get_object_or_404(own, pk=chosen)
     if found.group_id not in (None, enrolment.group_id):
-        messages.error(request, "This time is for another group.")
+        messages.error(request, worded("This time is for another group."))
         return redirect("home")
     try:
-        messages.success(request, f"You are heard on {slots.choose(slot=found, enrolment=enrolment)}.")
+        messages.success(request, worded("You are heard on {choose}.", choose=slots.choose(slot=found, enrolment=enrolment)))
     except slots.SlotRefused as error:
         messages.error(request, str(error))
     return redirect("home")

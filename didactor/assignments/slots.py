@@ -8,6 +8,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from didactor.assignments.models import Slot
+from didactor.core.words import worded
 from didactor.people.models import Enrolment, Group, Person
 
 #: At once; and how short and how long one may be, in minutes.
@@ -27,7 +28,7 @@ def offer(*, teacher: Person, group: Group | None, first: datetime, minutes: int
         SlotRefused: in the past, or all of them taken up by others.
     """
     if first <= timezone.now():
-        raise SlotRefused("That is over already: choose a time to come.")
+        raise SlotRefused(worded("That is over already: choose a time to come."))
     length = timedelta(minutes=min(LONGEST, max(SHORTEST, minutes)))
     made = 0
     for k in range(min(MOST, max(1, count))):
@@ -36,7 +37,7 @@ def offer(*, teacher: Person, group: Group | None, first: datetime, minutes: int
             Slot.objects.create(teacher=teacher, group=group, starts_at=begin, minutes=int(length.total_seconds() / 60))
             made += 1
     if not made:
-        raise SlotRefused("You have offered times there already.")
+        raise SlotRefused(worded("You have offered times there already."))
     return made
 
 
@@ -47,9 +48,9 @@ def choose(*, slot: Slot, enrolment: Enrolment) -> Slot:
     if slot.enrolment_id == enrolment.pk:
         return slot
     if slot.enrolment_id is not None:
-        raise SlotRefused("Somebody else was quicker. Choose another time.")
+        raise SlotRefused(worded("Somebody else was quicker. Choose another time."))
     if slot.starts_at <= timezone.now():
-        raise SlotRefused("That is over already: choose a time to come.")
+        raise SlotRefused(worded("That is over already: choose a time to come."))
     Slot.objects.filter(teacher=slot.teacher_id, enrolment=enrolment, starts_at__gt=timezone.now()).update(enrolment=None)
     slot.enrolment = enrolment
     slot.save(update_fields=["enrolment"])

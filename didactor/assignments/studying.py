@@ -21,17 +21,18 @@ from didactor.core.score.study.reading_aids import NAMINGS, loudness_in_words, n
 from didactor.core.score.study.terms import signs_in, terms_in
 from didactor.core.score.study.woodwinds import KEYS
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.core.words import _, counted, listed, worded
 from didactor.library.desk import pinned_fingerings
 from didactor.library.notation import engravings_of, read_part
 from didactor.library.study import difficulty_of
 
 LAYERS = {
-    "key": "The key's notes",
-    "counting": "Counting",
-    "names": "Note names",
-    "fingering": "Fingering",
-    "moves": "Where the hand moves",
-    "large": "Large words and chords",
+    "key": _("The key's notes"),
+    "counting": _("Counting"),
+    "names": _("Note names"),
+    "fingering": _("Fingering"),
+    "moves": _("Where the hand moves"),
+    "large": _("Large words and chords"),
 }
 
 
@@ -121,49 +122,72 @@ def _explained(
     """Terms, signs and keys in plain words, and where the hand moves."""
     terms = [f"{term}: {meaning}" for term, meaning in terms_in(part, bars)]
     if terms:
-        yield "Words", "; ".join(terms) + "."
+        yield worded("Words"), "; ".join(terms) + "."
     signs = [f"{what}: {meaning}" for what, meaning in signs_in(notes, bars)]
     if signs:
-        yield "Bowing and articulation", "; ".join(signs) + "."
+        yield worded("Bowing and articulation"), "; ".join(signs) + "."
     keys = dict.fromkeys(key for fingering in fingerings.values() for key in fingering.keys)
     if keys:
-        yield "Keys", "; ".join(f"{key} is the {KEYS[key]}" for key in keys) + "."
+        yield worded("Keys"), "; ".join(worded("{sign} is the {key}", sign=key, key=KEYS[key]) for key in keys) + "."
     by_id = {n.id: bars[n.bar_index].number for n in notes}
-    told = [f"bar {by_id[note]}: {words}" for note, words in moves.items()]
+    told = [worded("bar {bar}: {words}", bar=by_id[note], words=words) for note, words in moves.items()]
     if told:
-        more = f" … {len(told) - 8} more" if len(told) > 8 else ""
-        yield "The hand", "; ".join(told[:8]) + more + "."
+        more = worded(" … {told} more", told=len(told) - 8) if len(told) > 8 else ""
+        yield worded("The hand"), "; ".join(told[:8]) + more + "."
 
 
-def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any, counted: str) -> list[tuple[str, str]]:
+#: Likenesses of bars, by their kind.
+ALIKE = {
+    "same": _("Bar {bar} is bar {pattern}."),
+    "transposed": _("Bar {bar} is bar {pattern}, moved."),
+    "almost": _("Bar {bar} is almost bar {pattern}."),
+}
+
+
+def _facts(task: Task, part: Any, bars: Any, notes: Any, key: Any, counting_line: str) -> list[tuple[str, str]]:
     passage, assignment = task.passage, task.assignment
     first = next(iter(bars.values()))
     facts = []
     if any(not n.unpitched for n in notes):
-        signs = ", ".join(key.signs) or "no signs"
-        times = f"; it changes {_notes(len(key.touched))} here" if key.signs else ""
-        more = f"; {_notes(len(key.against))} with a sign of {'its' if len(key.against) == 1 else 'their'} own" if key.against else ""
-        facts.append(("Key signature", f"{signs}{times}{more}."))
-    facts.append(("Time signature", f"{first.beats}/{first.beat_type}. {counted}"))
+        signs = ", ".join(key.signs) or worded("no signs")
+        said = [counted("{signs}; it changes 1 note here", "{signs}; it changes {count} notes here", len(key.touched), signs=signs)]
+        if not key.signs:
+            said = [signs]
+        if key.against:
+            said.append(counted("1 note with a sign of its own", "{count} notes with a sign of their own", len(key.against)))
+        facts.append((worded("Key signature"), f"{'; '.join(said)}."))
+    facts.append((worded("Time signature"), f"{first.beats}/{first.beat_type}. {counting_line}"))
     qpm = task.targets.tempo_qpm
     found = difficulty_of(passage, qpm)
-    why = " and ".join(found.hardest.why)
-    facts.append(("The hardest bar", f"Bar {found.hardest.number}: {why}." if why else "No bar is much harder than the others."))
+    why = listed(found.hardest.why)
+    facts.append(
+        (
+            worded("The hardest bar"),
+            worded("Bar {number}: {why}.", number=found.hardest.number, why=why)
+            if why
+            else worded("No bar is much harder than the others."),
+        )
+    )
     start = quarters_to_beats_per_minute(starting_tempo(found, qpm, task.enrolment.level), assignment.beat_unit)
     steps = assignment.ladder or ladder(start, quarters_to_beats_per_minute(qpm, assignment.beat_unit))
     facts.append(
-        ("Tempo", f"{task.tempo_in_words}. " + (f"Begin at {', then '.join(f'{step:g}' for step in steps)}." if len(steps) > 1 else ""))
+        (
+            worded("Tempo"),
+            worded(
+                "{target}. Begin at {first}, then {steps}.",
+                target=task.tempo_in_words,
+                first=f"{steps[0]:g}",
+                steps=", ".join(f"{step:g}" for step in steps[1:]),
+            )
+            if len(steps) > 1
+            else f"{task.tempo_in_words}.",
+        )
     )
     loud = loudness_in_words(part, bars)
     if loud:
-        facts.append(("Loud and soft", ", ".join(loud) + "."))
+        facts.append((worded("Loud and soft"), ", ".join(loud) + "."))
     alike = [x for x in likenesses(part) if x.bar in bars and x.pattern in bars]
     if alike:
-        words = {"same": "is bar {}", "transposed": "is bar {}, moved", "almost": "is almost bar {}"}
-        told = "; ".join(f"bar {bars[x.bar].number} {words[x.kind].format(bars[x.pattern].number)}" for x in alike[:8])
-        facts.append(("Bars alike", f"{told[0].upper()}{told[1:]}."))
+        told = (worded(ALIKE[x.kind], bar=bars[x.bar].number, pattern=bars[x.pattern].number) for x in alike[:8])
+        facts.append((worded("Bars alike"), " ".join(told)))
     return facts
-
-
-def _notes(count: int) -> str:
-    return "1 note" if count == 1 else f"{count} notes"

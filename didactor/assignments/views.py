@@ -17,6 +17,7 @@ from didactor.core.errors import PassageError
 from didactor.core.judging.stages import STAGES
 from didactor.core.steps import proposed_ear
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.core.words import worded
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import Kind, Passage
 from didactor.library.notation import expectation_of
@@ -61,7 +62,7 @@ def create(request: Request) -> HttpResponse:
         except PassageError as error:
             form.add_error(None, error.message)
         else:
-            messages.success(request, f"“{assignment}” is assigned.")
+            messages.success(request, worded("“{assignment}” is assigned.", assignment=assignment))
             return redirect("assignment", pk=assignment.pk)
     rows = part_rows(passage, form.people(), request.POST)
     templates = Template.objects.filter(studio=request.user.studio)

@@ -85,10 +85,12 @@ MIDDLEWARE = [
     "didactor.web.middleware.plain_text",
     "didactor.web.middleware.not_stored",
     "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.locale.LocaleMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "didactor.people.sessions.noted",
+    "didactor.people.languages.spoken",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "didactor.people.sent_once.once",
@@ -112,7 +114,7 @@ TEMPLATES = [
                 "didactor.people.context.shell",
                 "didactor.review.context.waiting",
             ],
-            "builtins": ["didactor.people.templatetags.forms_sent_once"],
+            "builtins": ["didactor.people.templatetags.forms_sent_once", "didactor.people.templatetags.wording"],
         },
     },
 ]
@@ -205,7 +207,10 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 
-LANGUAGE_CODE = "en-gb"
+#: What is said, and in which words: ``en-gb`` is English that counts in crotchets and quavers.
+LANGUAGE_CODE = "en"
+LANGUAGES = [("en", "English"), ("en-gb", "English (crotchets, quavers)"), ("de", "Deutsch")]
+LOCALE_PATHS = [ROOT / "didactor" / "locale"]
 #: Where the site is reached, for links in letters.
 ADDRESS = os.environ.get("DIDACTOR_ADDRESS", CSRF_TRUSTED_ORIGINS[0] if CSRF_TRUSTED_ORIGINS else "http://127.0.0.1:8000").rstrip("/")
 #: Without a mail server letters are kept as files beside the database.

@@ -8,12 +8,14 @@ from didactor.operation.views import health, metrics, ready, troubles
 from didactor.progress.views import answer_paper, assignment, class_sheet, group, student
 from didactor.stand.views import study, task
 from didactor.web.offline import offline, worker
+from didactor.web.words_for_pages import words
 
 urlpatterns = [
     # Addresses of things, by which every step of the job may name them.
     path("", addresses.home, name="home"),
     path("sw.js", worker, name="service_worker"),
     path("offline/", offline, name="offline"),
+    path("words/<str:code>-<str:version>.js", words, name="words"),
     path("takes/<int:pk>/", addresses.take, name="take"),
     path("stand/<int:pk>/", task, name="task"),
     path("stand/<int:pk>/study/", study, name="study"),

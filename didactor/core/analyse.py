@@ -24,14 +24,15 @@ from didactor.core.sound.clicks import count_off_delay_s, without_clicks
 from didactor.core.sound.gate import Quality, assess
 from didactor.core.sound.recording import Recording
 from didactor.core.steps import ear_of
+from didactor.core.words import _
 
 #: Below these shares of right notes the recording is of something else (a bad take still has most of its notes right).
 OTHER_PIECE_NOTES, OTHER_PIECE_SOUNDS = 0.35, 0.5
-ANOTHER_PIECE = "This does not sound like the assigned passage. Check that the right recording was sent for the right bars."
+ANOTHER_PIECE = _("This does not sound like the assigned passage. Check that the right recording was sent for the right bars.")
 
 #: Below this share of steady pitch, what is heard is talk.
 TALK_STEADINESS = 0.55
-TALK = "Talking is heard, but no playing. Check that the instrument is near the microphone, and record again."
+TALK = _("Talking is heard, but no playing. Check that the instrument is near the microphone, and record again.")
 
 Progress = Callable[[str], None]
 

@@ -18,6 +18,7 @@ from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.recording import Recording
 from didactor.core.steps.registry import ear_of
+from didactor.core.words import worded
 
 #: Nobody says at which tempo a teacher plays: shares of the passage's own at which it is heard.
 TEMPI = (1.0, 0.7, 1.4, 0.5)
@@ -71,7 +72,9 @@ def lay_over(recording: Recording, expectation: Expectation, instrument: Instrum
             break
     share, moments = best
     if share < LEAST_MOMENTS or not _without_holes(moments, expectation):
-        raise AudioError("audio.does_not_fit", "This recording does not follow the written notes closely enough to be laid over them.")
+        raise AudioError(
+            "audio.does_not_fit", worded("This recording does not follow the written notes closely enough to be laid over them.")
+        )
     return _whole(moments, expectation)
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, overload
 
 if TYPE_CHECKING:
     from didactor.core.arrays import FloatArray
+from didactor.core.words import _
 
 A4_HZ = 440.0
 A4_MIDI = 69
@@ -24,6 +25,19 @@ BEAT_UNIT_QUARTERS = {
     "eighth": 0.5,
     "dotted_eighth": 0.75,
     "sixteenth": 0.25,
+}
+
+
+#: The same in words.
+BEAT_UNIT_NAMES = {
+    "whole": _("whole"),
+    "half": _("half"),
+    "dotted_half": _("dotted half"),
+    "quarter": _("quarter"),
+    "dotted_quarter": _("dotted quarter"),
+    "eighth": _("eighth"),
+    "dotted_eighth": _("dotted eighth"),
+    "sixteenth": _("sixteenth"),
 }
 
 

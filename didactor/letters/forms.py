@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms
 
+from didactor.core.words import _
 from didactor.letters.models import Kind
 from didactor.people.models import Person
 
@@ -16,8 +17,8 @@ def kinds_for(person: Person) -> list[tuple[str, str]]:
 
 
 class LettersForm(forms.Form):
-    address = forms.EmailField(required=False, label="Address", help_text="Without one no letters are sent.")
-    wanted = forms.MultipleChoiceField(required=False, label="Letters about", widget=forms.CheckboxSelectMultiple)
+    address = forms.EmailField(required=False, label=_("Address"), help_text=_("Without one no letters are sent."))
+    wanted = forms.MultipleChoiceField(required=False, label=_("Letters about"), widget=forms.CheckboxSelectMultiple)
 
     def __init__(self, *args: Any, person: Person, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -5,14 +5,15 @@ from __future__ import annotations
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
+from didactor.core.words import _
 from didactor.letters.querysets import LetterQuerySet
 from didactor.people.models import Person
 
 
 class Kind(models.TextChoices):
-    HANDED_IN = "handed_in", "Takes that wait on the desk"
-    ANSWERED = "answered", "An answer from the teacher"
-    DUE_SOON = "due_soon", "What is due soon"
+    HANDED_IN = "handed_in", _("Takes that wait on the desk")
+    ANSWERED = "answered", _("An answer from the teacher")
+    DUE_SOON = "due_soon", _("What is due soon")
 
 
 class Choice(models.Model):

@@ -6,6 +6,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.csrf import csrf_exempt
 
+from didactor.core.words import worded
 from didactor.letters.forms import LettersForm
 from didactor.letters.models import Choice, Letter
 from didactor.letters.services import choose, want_no_more
@@ -37,7 +38,7 @@ def _choose(request: Request, person: Person) -> HttpResponse:
     form.initial = {"address": person.email, "wanted": [kind for kind, _ in form.fields["wanted"].choices if kind not in refused]}  # type: ignore[attr-defined]
     if request.method == "POST" and form.is_valid():
         choose(person=person, address=form.cleaned_data["address"], wanted=form.cleaned_data["wanted"])
-        messages.success(request, "Kept." if person.email else "Kept: no letters are sent without an address.")
+        messages.success(request, "Kept." if person.email else worded("Kept: no letters are sent without an address."))
         return redirect(request.path)
     context = {"form": form, "person": person, "readers": person.guardians.all() if person.is_minor else []}
     return render(request, "letters/choose.html", context, status=422 if form.errors else 200)

@@ -9,9 +9,12 @@ from django.conf import settings
 from django.core import signing
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.formats import date_format
 
 from didactor.assignments.models import Task, TaskState
+from didactor.core.words import counted, worded
 from didactor.letters.models import Choice, Kind, Letter
+from didactor.people.languages import in_words_of
 from didactor.people.models import Person, Role
 from didactor.review.models import Review
 from didactor.takes.models import Submission
@@ -59,7 +62,9 @@ def read_stop_key(key: str) -> tuple[int, Kind] | None:
 
 def _letter(person: Person, kind: Kind, about: str, subject: str, lines: Sequence[str], now: datetime) -> Letter:
     stop = settings.ADDRESS + reverse("letters:stop", args=[stop_key(person, kind)])
-    body = "\n".join(["Good day, " + person.name + ",", "", *lines, "", "-- ", f"No more letters like this: {stop}", ""])
+    body = "\n".join(
+        [worded("Good day, {name},", name=person.name), "", *lines, "", "-- ", worded("No more letters like this: {stop}", stop=stop), ""]
+    )
     return Letter(
         person=person, kind=kind, about=about, address=person.email, subject=" ".join(subject.split())[:200], body=body, made_at=now
     )
@@ -77,11 +82,12 @@ def _handed_in(now: datetime) -> list[Letter]:
         new = list(waiting.select_related("take__task__assignment", "take__task__enrolment__student").order_by("submitted_at", "pk"))
         if not new:
             continue
-        subject = f"{len(new)} take{'' if len(new) == 1 else 's'} on your desk"
-        lines = [f"{s.take.task.enrolment.student.name}: {s.take.task.assignment}" for s in new[:LISTED]]
-        lines += [f"and {len(new) - LISTED} more"] if len(new) > LISTED else []
-        lines += ["", settings.ADDRESS + reverse("review:waiting")]
-        letters.append(_letter(teacher, Kind.HANDED_IN, f"to {new[-1].pk}", subject, lines, now))
+        with in_words_of(teacher):
+            subject = counted("{count} take on your desk", "{count} takes on your desk", len(new))
+            lines = [f"{s.take.task.enrolment.student.name}: {s.take.task.assignment}" for s in new[:LISTED]]
+            lines += [worded("and {more} more", more=len(new) - LISTED)] if len(new) > LISTED else []
+            lines += ["", settings.ADDRESS + reverse("review:waiting")]
+            letters.append(_letter(teacher, Kind.HANDED_IN, f"to {new[-1].pk}", subject, lines, now))
     return letters
 
 
@@ -95,13 +101,16 @@ def _answered(now: datetime) -> list[Letter]:
         take = review.submission.take
         student = take.task.enrolment.student
         for reader in wants(readers_for(student), Kind.ANSWERED):
-            whose = "your" if reader == student else f"{student.name}’s"
-            lines = [
-                f"{review.teacher.name} has answered {whose} take of {take.task.assignment}.",
-                "",
-                settings.ADDRESS + reverse("take", args=[take.pk]),
-            ]
-            letters.append(_letter(reader, Kind.ANSWERED, f"answer {review.pk}", f"An answer: {take.task.assignment}", lines, now))
+            values = {"teacher": review.teacher.name, "assignment": take.task.assignment}
+            with in_words_of(reader):
+                says = (
+                    worded("{teacher} has answered your take of {assignment}.", **values)
+                    if reader == student
+                    else worded("{teacher} has answered {student}’s take of {assignment}.", student=student.name, **values)
+                )
+                lines = [says, "", settings.ADDRESS + reverse("take", args=[take.pk])]
+                subject = worded("An answer: {assignment}", assignment=take.task.assignment)
+                letters.append(_letter(reader, Kind.ANSWERED, f"answer {review.pk}", subject, lines, now))
     return letters
 
 
@@ -126,10 +135,15 @@ def _due_soon(now: datetime) -> list[Letter]:
     letters = []
     for reader in wants(by_reader, Kind.DUE_SOON):
         due = sorted(by_reader[reader], key=lambda entry: entry[1].due_at)
-        lines = [
-            f"{'' if student == reader else student.name + ': '}{task.assignment}, due {timezone.localtime(task.due_at):%A %H:%M}"
-            for student, task in due[:LISTED]
-        ]
-        lines += ["", settings.ADDRESS + reverse("stand:index")]
-        letters.append(_letter(reader, Kind.DUE_SOON, f"{local:%Y-%m-%d}", "Due soon", lines, now))
+        with in_words_of(reader):
+            lines = [_due(task, "" if student == reader else student.name) for student, task in due[:LISTED]]
+            lines += ["", settings.ADDRESS + reverse("stand:index")]
+            letters.append(_letter(reader, Kind.DUE_SOON, f"{local:%Y-%m-%d}", worded("Due soon"), lines, now))
     return letters
+
+
+def _due(task: Task, student: str) -> str:
+    at = date_format(timezone.localtime(task.due_at), worded("l H:i"))
+    if student:
+        return worded("{student}: {assignment}, due {at}", student=student, assignment=task.assignment, at=at)
+    return worded("{assignment}, due {at}", assignment=task.assignment, at=at)

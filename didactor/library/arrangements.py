@@ -15,12 +15,13 @@ from didactor.core.score.spelling import interval_for
 from didactor.core.score.summary import summary
 from didactor.core.score.write.arrange import arrange, fits
 from didactor.core.units import midi_to_name
+from didactor.core.words import _, counted, worded
 from didactor.library.models import Passage, PieceRevision
 from didactor.library.notation import expectation_of, read_part
 
 ONE_OCTAVE = "one_octave"
 LEAVE_OUT = "leave_out"
-AS_IT_SOUNDS = {0: "as it sounds", 1: "an octave higher", -1: "an octave lower"}
+AS_IT_SOUNDS = {0: _("as it sounds"), 1: _("an octave higher"), -1: _("an octave lower")}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -64,7 +65,7 @@ def part_for(*, passage: Passage, instrument: str, level: str) -> Part:
     interval = interval_for(source.transposition - player.transposition, fifths)
     pitches = [n.sounding_midi for n in expectation.notes if not n.unpitched]
     if not player.pitched or not pitches:
-        words = "its rhythm, as strokes" if pitches else "as it is"
+        words = worded("its rhythm, as strokes") if pitches else worded("as it is")
         return Part(instrument=player, key_in_words="", offers=(Offer(value="0", words=words, outside=0, low=60, high=60),))
     within = player.range_at(level)
     offers = [_offer(str(f.octaves), _octaves_in_words(f.octaves), f.outside, f.low, f.high) for f in fits(pitches, within)]
@@ -75,25 +76,33 @@ def part_for(*, passage: Passage, instrument: str, level: str) -> Part:
     if shorter is not None and not offers[0].fits:
         best = fits([n.sounding_midi for n in expect(shorter).notes], within)
         if best:
-            offers.insert(1, _offer(f"{ONE_OCTAVE}:{best[0].octaves}", "one octave only", best[0].outside, best[0].low, best[0].high))
+            offers.insert(
+                1, _offer(f"{ONE_OCTAVE}:{best[0].octaves}", worded("one octave only"), best[0].outside, best[0].low, best[0].high)
+            )
             offers.sort(key=lambda o: o.outside)
     return Part(instrument=player, key_in_words=signature_in_words(fifths + interval.fifths), offers=tuple(offers))
 
 
 def _offer(value: str, words: str, outside: int, low: int, high: int) -> Offer:
-    told = words if not outside else f"{words}, {outside} note{'s' * (outside > 1)} out of range"
+    told = (
+        words if not outside else counted("{words}, {count} note out of range", "{words}, {count} notes out of range", outside, words=words)
+    )
     return Offer(value=value, words=told, outside=outside, low=low, high=high)
 
 
 def _octaves_in_words(octaves: int) -> str:
-    return AS_IT_SOUNDS.get(octaves) or f"{abs(octaves)} octaves {'higher' if octaves > 0 else 'lower'}"
+    return AS_IT_SOUNDS.get(octaves) or (
+        worded("{octaves} octaves higher", octaves=abs(octaves)) if octaves > 0 else worded("{octaves} octaves lower", octaves=abs(octaves))
+    )
 
 
 def signature_in_words(fifths: int) -> str:
     """A key signature as “3 flats”."""
     if fifths == 0:
-        return "no signs"
-    return f"{abs(fifths)} {'sharp' if fifths > 0 else 'flat'}{'s' * (abs(fifths) > 1)}"
+        return worded("no signs")
+    if fifths > 0:
+        return counted("{count} sharp", "{count} sharps", fifths)
+    return counted("{count} flat", "{count} flats", -fifths)
 
 
 def _one_octave(passage: Passage) -> Any:

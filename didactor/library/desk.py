@@ -23,6 +23,7 @@ from didactor.core.score.study.likeness import likenesses
 from didactor.core.score.study.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.score.write.engraving import ACROSS
 from didactor.core.units import midi_to_name, name_to_midi
+from didactor.core.words import worded
 from didactor.library.jobs import lay_reference
 from didactor.library.models import Passage, Pin, PinKind, Reference, ReferenceKind
 from didactor.library.notation import engravings_of, read_part
@@ -95,7 +96,7 @@ def set_note(*, passage: Passage, version: int, note_id: str, fields: Mapping[st
     """
     note = notes_of(passage).get(note_id)
     if note is None:
-        raise PassageError("passage.no_such_note", "This note is not in the passage any more. Open the page again.")
+        raise PassageError("passage.no_such_note", worded("This note is not in the passage any more. Open the page again."))
     part = read_part(passage.revision_id, passage.part)
     written = note.sounding_midi - part.transposition
     pitches = _pitches(str(fields.get("alternatives", "")))
@@ -122,7 +123,7 @@ def _pitches(text: str) -> list[int]:
         try:
             found.append(name_to_midi(word[0].upper() + word[1:]))
         except (ValueError, KeyError, IndexError) as error:
-            raise PassageError("passage.pitch", f"“{word}” is no pitch. Write it like G5 or Eb4.") from error
+            raise PassageError("passage.pitch", worded("“{word}” is no pitch. Write it like G5 or Eb4.", word=word)) from error
     return found
 
 
@@ -135,7 +136,7 @@ def set_segments(*, passage: Passage, version: int, segments: str) -> None:
     for text in chosen:
         outside = [bar.number for bar in bars_between(part, text) if bar.index not in inside]
         if outside:
-            raise PassageError("passage.segments", f"Bar {outside[0]} is not in this passage.")
+            raise PassageError("passage.segments", worded("Bar {outside} is not in this passage.", outside=outside[0]))
     _change(passage, version, segments=chosen)
 
 
@@ -145,10 +146,16 @@ def pin_to_bar(*, passage: Passage, version: int, bar: str, text: str) -> None:
     inside = bars_between(read_part(passage.revision_id, passage.part), passage.bars)
     if bar not in {b.number for b in inside}:
         raise PassageError(
-            "passage.no_such_bar", f"Bar {bar or '?'} is not in this passage: it has bars {inside[0].number} to {inside[-1].number}."
+            "passage.no_such_bar",
+            worded(
+                "Bar {bar} is not in this passage: it has bars {number} to {number_2}.",
+                bar=bar or "?",
+                number=inside[0].number,
+                number_2=inside[-1].number,
+            ),
         )
     if not text.strip():
-        raise PassageError("passage.no_words", "Write a few words first.")
+        raise PassageError("passage.no_words", worded("Write a few words first."))
     _change(passage, version)
     Pin.objects.create(passage=passage, kind=PinKind.REMARK, bar=bar, text=text.strip()[:200])
 
@@ -158,7 +165,7 @@ def warn_at(*, passage: Passage, version: int, note_id: str, text: str) -> None:
     """A warning on one note, in the place of an earlier one. Raises ``Overtaken``, and ``PassageError`` for a note not in it."""
     note = notes_of(passage).get(note_id)
     if note is None:
-        raise PassageError("passage.no_such_note", "This note is not in the passage any more. Open the page again.")
+        raise PassageError("passage.no_such_note", worded("This note is not in the passage any more. Open the page again."))
     _change(passage, version)
     passage.pins.filter(note_id=note_id, kind=PinKind.WARNING).delete()
     bar = read_part(passage.revision_id, passage.part).bars[note.bar_index].number
@@ -176,9 +183,9 @@ def pin_to_moment(*, passage: Passage, version: int, reference_id: int, at: str,
     at_s = _seconds(at)
     reference = passage.references.filter(pk=reference_id).first()
     if reference is None or at_s is None:
-        raise PassageError("passage.no_such_moment", f"“{at}” is no moment of this recording. Write it like 0:12.")
+        raise PassageError("passage.no_such_moment", worded("“{at}” is no moment of this recording. Write it like 0:12.", at=at))
     if not text.strip():
-        raise PassageError("passage.no_words", "Write a few words first.")
+        raise PassageError("passage.no_words", worded("Write a few words first."))
     _change(passage, version)
     Pin.objects.create(passage=passage, kind=PinKind.REMARK, reference=reference, at_s=at_s, text=text.strip()[:200])
 
@@ -205,11 +212,13 @@ def set_accompaniment(*, passage: Passage, version: int, part: int, intro_bars: 
     """
     if part:
         if part == passage.part or not 1 <= part <= len(passage.revision.parts):
-            raise PassageError("passage.accompaniment", "Choose another part of this piece to accompany.")
+            raise PassageError("passage.accompaniment", worded("Choose another part of this piece to accompany."))
         own = read_part(passage.revision_id, passage.part)
         before = bars_between(own, passage.bars)[0].index
         if not 0 <= intro_bars <= before:
-            raise PassageError("passage.intro", f"There are {before} bars before this passage, so the introduction can have no more.")
+            raise PassageError(
+                "passage.intro", worded("There are {before} bars before this passage, so the introduction can have no more.", before=before)
+            )
     _change(passage, version, accompaniment=part, intro_bars=intro_bars if part else 0)
 
 
@@ -255,9 +264,9 @@ def desk_of(passage: Passage) -> Desk:
         bars=numbers,
         ends=frozenset(segment.rpartition("-")[2] for segment in passage.segments),
         proposals=(
-            ("Phrases", _joined(part, phrases(part), set(numbers))),
-            ("Two bars at a time", _joined(part, two_by_two(inside), set(numbers))),
-            ("Hardest first", _hardest(passage, numbers)),
+            (worded("Phrases"), _joined(part, phrases(part), set(numbers))),
+            (worded("Two bars at a time"), _joined(part, two_by_two(inside), set(numbers))),
+            (worded("Hardest first"), _hardest(passage, numbers)),
         ),
         remarks=tuple(numbered_remarks(passage)),
         traps=tuple(_traps(passage, part, indices)),
@@ -272,8 +281,8 @@ def _traps(passage: Passage, part: Part, indices: set[int]) -> Iterator[Trap]:
             bar, pattern = part.bars[found.bar].number, part.bars[found.pattern].number
             yield Trap(
                 note_id=found.trap[0],
-                words=f"Bar {bar} goes on otherwise than bar {pattern}.",
-                warning=f"Not as in bar {pattern}",
+                words=worded("Bar {bar} goes on otherwise than bar {pattern}.", bar=bar, pattern=pattern),
+                warning=worded("Not as in bar {pattern}", pattern=pattern),
             )
 
 
@@ -386,7 +395,7 @@ def add_reference(*, passage: Passage, teacher: Person, upload: UploadedFile, ti
     """
     file = opened(upload, MOST_REFERENCE_BYTES)
     kind = ReferenceKind.VIDEO if is_film(str(file.name)) else ReferenceKind.SOUND
-    title = title.strip()[:120] or ("How it looks" if kind == ReferenceKind.VIDEO else "How it sounds")
+    title = title.strip()[:120] or (worded("How it looks") if kind == ReferenceKind.VIDEO else worded("How it sounds"))
     with transaction.atomic():
         made = Reference.objects.create(passage=passage, title=title, kind=kind, file=file, created_by=teacher)
         lay_reference.defer(reference_id=made.pk)

@@ -13,6 +13,7 @@ from didactor.core.score.open import engrave_isolated
 from didactor.core.score.read.musicxml import prepare
 from didactor.core.score.roadmap import bars_between
 from didactor.core.score.spelling import interval_for, pitch_name
+from didactor.core.words import worded
 from didactor.library.models import Kind, Passage, Piece
 from didactor.library.notation import expectation_of, read_part
 from didactor.library.services import add_piece, cut_passage
@@ -70,7 +71,9 @@ def melody_of(passage: Passage) -> dict[str, Any]:
         if note.grace:
             continue
         if note.unpitched or note.onset_quarters < at - 1e-6:
-            raise PassageError("exercise.no_melody", "A rhythm can be laid on one voice only. Choose a passage with a single melody.")
+            raise PassageError(
+                "exercise.no_melody", worded("A rhythm can be laid on one voice only. Choose a passage with a single melody.")
+            )
         if note.onset_quarters > at + 1e-6:
             notes.append(("r", _quarters(note.onset_quarters - at)))
         notes.append((pitch_name(note.sounding_midi, fifths), _quarters(note.duration_quarters)))

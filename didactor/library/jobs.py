@@ -20,6 +20,7 @@ from didactor.core.sound.recording import RATE_HZ, Recording, open_recording
 from didactor.core.sound.spoken_names import say_names
 from didactor.core.sound.stretch import stretched
 from didactor.core.tone.measure import tone_of
+from didactor.core.words import worded
 from didactor.library.models import ImportedFile, ModelSound, Passage, Reference, ReferenceSound
 from didactor.library.notation import accompaniment_expectation, engravings_of, expectation_of_passage, names_in_time
 from didactor.library.services import read_imported
@@ -72,12 +73,12 @@ def lay_reference(reference_id: int) -> None:
     instrument = find_instrument(kept.passage.part_entry["instrument"])
     try:
         if not expected.notes:
-            raise AudioError("audio.nothing_written", "Nothing is written out here that it could be laid over.")
+            raise AudioError("audio.nothing_written", worded("Nothing is written out here that it could be laid over."))
         with kept.file.open("rb") as source:
             recording = open_recording(source)
         found = lay_over(recording, expected, instrument, kept.passage.part_entry.get("tempo_qpm") or USUAL_QPM)
     except CoreError as error:
-        Reference.objects.filter(pk=kept.pk).update(does_not_fit=error.message[:200])
+        Reference.objects.filter(pk=kept.pk).update(does_not_fit=error.message)
         return
     laid = {"anchors": [[round(q, 4), round(s, 4)] for q, s in found.anchors], "tempo_qpm": round(found.tempo_qpm, 3)}
     # How the teacher balances chords is what a student's can be held against; of one voice there is nothing to compare.

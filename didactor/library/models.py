@@ -8,16 +8,18 @@ from django.db.models import Q
 
 from didactor.core.score.roadmap import bars_in_words
 from didactor.core.score.study.difficulty import HARDEST
+from didactor.core.words import _, read, worded
 from didactor.library.querysets import ImportQuerySet, PassageQuerySet, PieceQuerySet
 from didactor.people.models import Level, Person, Studio
+from didactor.web.words_field import WordsField
 
 
 class Kind(models.TextChoices):
     """What a piece is used for."""
 
-    REPERTOIRE = "repertoire", "Repertoire"
-    TECHNIQUE = "technique", "Technique"
-    LISTENING = "listening", "Listening"
+    REPERTOIRE = "repertoire", _("Repertoire")
+    TECHNIQUE = "technique", _("Technique")
+    LISTENING = "listening", _("Listening")
 
 
 class Piece(models.Model):
@@ -66,8 +68,8 @@ class Piece(models.Model):
     @property
     def place_in_book(self) -> str:
         words = [self.book]
-        words += [f"page {self.book_page}"] if self.book_page else []
-        words += [f"number {self.book_number}"] if self.book_number else []
+        words += [worded("page {book_page}", book_page=self.book_page)] if self.book_page else []
+        words += [worded("number {book_number}", book_number=self.book_number)] if self.book_number else []
         return ", ".join(words)
 
     @property
@@ -101,7 +103,7 @@ class PieceRevision(models.Model):
     @property
     def problems(self) -> list[str]:
         """What was not understood while reading, in words."""
-        return [p["text"] for p in self.reading.get("problems", [])]
+        return [read(p.get("text_made_of", p["text"])) for p in self.reading.get("problems", [])]
 
     @property
     def parts(self) -> list[dict]:
@@ -127,9 +129,10 @@ class BarCorrection(models.Model):
     @property
     def in_words(self) -> str:
         if self.steps >= HARDEST:
-            return "the hardest"
-        much = "much " if abs(self.steps) > 1 else ""
-        return f"{much}{'harder' if self.steps > 0 else 'easier'} than reckoned"
+            return worded("the hardest")
+        if abs(self.steps) > 1:
+            return worded("much harder than reckoned") if self.steps > 0 else worded("much easier than reckoned")
+        return worded("harder than reckoned") if self.steps > 0 else worded("easier than reckoned")
 
 
 class Import(models.Model):
@@ -146,9 +149,9 @@ class Import(models.Model):
 
 
 class ImportedFileState(models.TextChoices):
-    WAITING = "waiting", "waits to be read"
-    READ = "read", "is in the library"
-    REFUSED = "refused", "could not be read"
+    WAITING = "waiting", _("waits to be read")
+    READ = "read", _("is in the library")
+    REFUSED = "refused", _("could not be read")
 
 
 class ImportedFile(models.Model):
@@ -158,7 +161,7 @@ class ImportedFile(models.Model):
     filename = models.CharField(max_length=255)
     source = models.FileField(upload_to="imports/%Y/%m/", blank=True)
     state = models.CharField(max_length=10, choices=ImportedFileState.choices, default=ImportedFileState.WAITING)
-    trouble = models.CharField(max_length=500, blank=True)
+    trouble = WordsField(blank=True)
     pieces = models.ManyToManyField(Piece, related_name="+")
 
     class Meta:
@@ -214,9 +217,9 @@ class Passage(models.Model):
 
 
 class PinKind(models.TextChoices):
-    WARNING = "warning", "Warning"
-    REMARK = "remark", "Remark"
-    FINGERING = "fingering", "Fingering"
+    WARNING = "warning", _("Warning")
+    REMARK = "remark", _("Remark")
+    FINGERING = "fingering", _("Fingering")
 
 
 class Pin(models.Model):
@@ -228,7 +231,7 @@ class Pin(models.Model):
     kind = models.CharField(max_length=10, choices=PinKind.choices)
     note_id = models.CharField(max_length=120, blank=True)
     bar = models.CharField(max_length=10, blank=True)
-    reference = models.ForeignKey("Reference", on_delete=models.CASCADE, related_name="moments", null=True, blank=True)
+    reference = models.ForeignKey(_("Reference"), on_delete=models.CASCADE, related_name="moments", null=True, blank=True)
     at_s = models.FloatField(null=True, blank=True)
     text = models.CharField(max_length=200)
     instrument = models.CharField(max_length=30, blank=True)
@@ -243,8 +246,8 @@ class Pin(models.Model):
 
 
 class ReferenceKind(models.TextChoices):
-    SOUND = "sound", "Sound"
-    VIDEO = "video", "Video"
+    SOUND = "sound", _("Sound")
+    VIDEO = "video", _("Video")
 
 
 class Reference(models.Model):
@@ -260,7 +263,7 @@ class Reference(models.Model):
     file = models.FileField(upload_to="references/%Y/%m/")
     laid = models.JSONField(null=True, blank=True)
     tone = models.JSONField(null=True, blank=True, help_text="What was measured of its tone; see core/tone.")
-    does_not_fit = models.CharField(max_length=200, blank=True)
+    does_not_fit = WordsField(blank=True)
     created_by = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 

@@ -16,6 +16,7 @@ from didactor.core.score.read.musicxml import read
 from didactor.core.score.roadmap import bars_between, played_order
 from didactor.core.score.study.reading_aids import note_name
 from didactor.core.score.write.engraving import ACROSS
+from didactor.core.words import worded
 from didactor.library.models import Engraving, Passage, PieceRevision
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
@@ -30,7 +31,7 @@ def read_part(revision_id: int, part: int) -> Part:
     prepared = bytes(PieceRevision.objects.only("prepared").get(pk=revision_id).prepared)
     parts = read(prepared).parts
     if not 1 <= part <= len(parts):
-        raise PassageError("passage.no_such_part", f"There is no part {part} in this score.")
+        raise PassageError("passage.no_such_part", worded("There is no part {part} in this score.", part=part))
     return parts[part - 1]
 
 

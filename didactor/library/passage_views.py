@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 from didactor.core.errors import CoreError
 from didactor.core.instruments import find_instrument
 from didactor.core.units import beats_to_quarters_per_minute
+from didactor.core.words import _, worded
 from didactor.library import desk, recordings, written
 from didactor.library.forms import RecordingForm, ReferenceForm, TempoForm
 from didactor.library.models import ModelSound, Passage, Reference, ReferenceKind, ReferenceSound
@@ -26,7 +27,9 @@ from didactor.web.ranges import ranged_file
 
 #: The desk offers the model at these shares of a tempo.
 MODEL_TEMPO_SHARES = (1.0, 0.75, 0.5)
-OVERTAKEN = "Somebody else changed this passage while you were at it. It is shown as it stands now; what you typed is kept: send it again."
+OVERTAKEN = _(
+    "Somebody else changed this passage while you were at it. It is shown as it stands now; what you typed is kept: send it again."
+)
 
 
 def _passage(request: Request, pk: int) -> Passage:
@@ -138,7 +141,7 @@ def segments(request: Request, pk: int) -> HttpResponse:
         return _refused(request, pk, OVERTAKEN, status=409)
     except CoreError as error:
         return _refused(request, pk, error.message)
-    messages.success(request, "The cuts are kept.")
+    messages.success(request, worded("The cuts are kept."))
     return redirect("library:passage", pk=pk)
 
 
@@ -150,14 +153,14 @@ def accompaniment(request: Request, pk: int) -> HttpResponse:
     part, typed = read_id(request.POST.get("part")) or 0, request.POST.get("intro_bars", "").strip()
     intro_bars = read_id(typed or "0")
     if intro_bars is None:
-        return _refused(request, pk, "Write the bars of introduction as a number, like 2.")
+        return _refused(request, pk, worded("Write the bars of introduction as a number, like 2."))
     try:
         desk.set_accompaniment(passage=found, version=_version(request), part=part, intro_bars=intro_bars)
     except desk.Overtaken:
         return _refused(request, pk, OVERTAKEN, status=409)
     except CoreError as error:
         return _refused(request, pk, error.message)
-    messages.success(request, "The accompaniment is kept." if part else "No accompaniment.")
+    messages.success(request, worded("The accompaniment is kept.") if part else worded("No accompaniment."))
     return redirect(f"{reverse('library:passage', args=[pk])}#hear")
 
 
@@ -168,7 +171,7 @@ def make_model(request: Request, pk: int) -> HttpResponse:
     found = _passage(request, pk)
     form = TempoForm(request.POST)
     if not form.is_valid():
-        return _refused(request, pk, f"Quarters a minute: {form.errors['tempo'][0]}")
+        return _refused(request, pk, worded("Quarters a minute: {errors}", errors=form.errors["tempo"][0]))
     if found.revision.piece.has_notation:
         tempo_qpm = beats_to_quarters_per_minute(form.cleaned_data["tempo"], "quarter")
         instrument = find_instrument(found.part_entry["instrument"]).slug
@@ -199,7 +202,7 @@ def add_reference(request: Request, pk: int) -> HttpResponse:
         except CoreError as error:
             return _refused(request, pk, error.message)
     else:
-        return _refused(request, pk, "Choose a recording first.")
+        return _refused(request, pk, worded("Choose a recording first."))
     return redirect(f"{reverse('library:passage', args=[pk])}#hear")
 
 
@@ -211,7 +214,7 @@ def delete_reference(request: Request, pk: int) -> HttpResponse:
     found.delete()
     for file in files:
         file.delete(save=False)
-    messages.success(request, "The recording is deleted.")
+    messages.success(request, worded("The recording is deleted."))
     return redirect(f"{reverse('library:passage', args=[passage_id])}#hear")
 
 
@@ -258,7 +261,7 @@ def write(request: Request, kind: str) -> HttpResponse:
         except CoreError as error:
             trouble = error.message
         else:
-            messages.success(request, f"“{found}” is in the library.")
+            messages.success(request, worded("“{found}” is in the library.", found=found))
             return redirect("library:passage", pk=found.pk)
     context = {"kind": kind, "kinds": written.TITLES.items(), "text": text, **_written(text)}
     return render(request, "library/write.html", context | ({"trouble": trouble} if trouble else {}))

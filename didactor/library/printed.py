@@ -13,6 +13,7 @@ from didactor.core.errors import ScoreError
 from didactor.core.score.expected import without_notation
 from didactor.core.score.generate.layout import bar_length
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
+from didactor.core.words import worded
 from didactor.library.models import Passage
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Person
@@ -35,7 +36,12 @@ class Line:
 
     @property
     def title(self) -> str:
-        return f"{self.book}, p. {self.page}, no. {self.number}".replace(", p. ,", ",").removesuffix(", no. ").removesuffix(", p. ")
+        places = [self.book]
+        if self.page:
+            places.append(worded("p. {page}", page=self.page))
+        if self.number:
+            places.append(worded("no. {number}", number=self.number))
+        return ", ".join(places)
 
 
 @transaction.atomic
@@ -64,12 +70,12 @@ def add_line(*, teacher: Person, line: Line, photo: UploadedFile | None) -> Pass
 def kind_of_picture(photo: Any) -> str:
     """Content type of a photo by its first bytes. Raises ``ScoreError`` for anything else, or one that is too large."""
     if photo.size > MOST_PHOTO_BYTES:
-        raise ScoreError("photo.too_large", "The photo is larger than 12 MB. Take it again at a lower resolution.")
+        raise ScoreError("photo.too_large", worded("The photo is larger than 12 MB. Take it again at a lower resolution."))
     photo.seek(0)
     head = photo.read(16)
     found = next((kind for magic, kind in _PICTURES.items() if head.startswith(magic)), None)
     if found is None or (found == "image/webp" and head[8:12] != b"WEBP"):
-        raise ScoreError("photo.not_one", "This is no photo that browsers show. Use JPEG, PNG or WebP.")
+        raise ScoreError("photo.not_one", worded("This is no photo that browsers show. Use JPEG, PNG or WebP."))
     return found
 
 

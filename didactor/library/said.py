@@ -14,6 +14,7 @@ from django.db.models.fields.files import FieldFile
 
 from didactor.core.errors import AudioError
 from didactor.core.sound.recording import open_with_copy
+from didactor.core.words import worded
 
 #: A remark of a minute or two, filmed.
 MOST_BYTES = 60 * 1024 * 1024
@@ -29,7 +30,10 @@ def opened(upload: UploadedFile, most_bytes: int = MOST_BYTES) -> File[bytes]:
         AudioError: no recording, too large, or a film that browsers do not play.
     """
     if upload.size is None or upload.size > most_bytes:
-        told = f"The recording is larger than {most_bytes // 1024**2} MB. Make it shorter, or send sound without a picture."
+        told = worded(
+            "The recording is larger than {most_bytes} MB. Make it shorter, or send sound without a picture.",
+            most_bytes=most_bytes // 1024**2,
+        )
         raise AudioError("audio.too_large", told)
     source: Any = upload.file
     recording, copy = open_with_copy(source)
@@ -37,7 +41,7 @@ def opened(upload: UploadedFile, most_bytes: int = MOST_BYTES) -> File[bytes]:
         return ContentFile(copy.body, name="said.m4a")
     suffix = next((own for known, own in _VIDEO_TYPES.items() if known in recording.container), None)
     if suffix is None:
-        raise AudioError("audio.video_kind", "Browsers do not play this kind of video. Save it as MP4 or WebM and choose it again.")
+        raise AudioError("audio.video_kind", worded("Browsers do not play this kind of video. Save it as MP4 or WebM and choose it again."))
     source.seek(0)
     upload.name = f"said.{suffix}"
     return cast("File[bytes]", upload)

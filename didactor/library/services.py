@@ -9,6 +9,7 @@ from django.db import transaction
 
 from didactor.core.errors import CoreError, ScoreError
 from didactor.core.score.open import read_isolated
+from didactor.core.words import worded
 from didactor.library.models import ImportedFile, ImportedFileState, Passage, Piece, PieceRevision
 from didactor.library.notation import engravings_of, expectation_of
 from didactor.people.models import Person
@@ -57,7 +58,7 @@ def add_version(*, piece: Piece, upload: IO[bytes], filename: str) -> PieceRevis
         ScoreError: the file cannot be used; nothing is stored.
     """
     if not piece.has_notation:
-        raise ScoreError("score.no_versions", "This piece has no notation that a file could correct.")
+        raise ScoreError("score.no_versions", worded("This piece has no notation that a file could correct."))
     head, prepared = read_isolated(upload)[0]
     upload.seek(0)
     digest = hashlib.file_digest(upload, "sha256").hexdigest()  # type: ignore[arg-type]
@@ -76,7 +77,7 @@ def add_version(*, piece: Piece, upload: IO[bytes], filename: str) -> PieceRevis
 
 
 def _title_of(filename: str) -> str:
-    return filename.rsplit(".", 1)[0].replace("_", " ").replace("-", " ").strip().capitalize() or "Untitled"
+    return filename.rsplit(".", 1)[0].replace("_", " ").replace("-", " ").strip().capitalize() or worded("Untitled")
 
 
 def all_bars(revision: PieceRevision, part: int) -> str:
@@ -114,7 +115,7 @@ def read_imported(kept: ImportedFile) -> None:
         with kept.source.open("rb") as source:
             pieces = add_pieces(teacher=kept.batch.created_by, upload=source.file, filename=kept.filename)
     except CoreError as error:
-        kept.state, kept.trouble = ImportedFileState.REFUSED, error.message[:500]
+        kept.state, kept.trouble = ImportedFileState.REFUSED, error.message
         kept.save(update_fields=["state", "trouble"])
         return
     with transaction.atomic():

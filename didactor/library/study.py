@@ -18,6 +18,7 @@ from didactor.core.score.study.likeness import Kind, Likeness, likenesses
 from didactor.core.score.study.segments import Segment, hardest_first, phrases, two_by_two
 from didactor.core.score.write.engraving import ACROSS
 from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute, quarters_to_beats_per_minute
+from didactor.core.words import _, listed, worded
 from didactor.library.models import BarCorrection, Passage, Piece, PieceRevision
 from didactor.library.notation import ENGRAVER, engravings_of, read_part
 
@@ -26,9 +27,20 @@ DRAWING_VERSION = 1
 #: Where a score says no tempo, quarters a minute.
 USUAL_QPM = 80.0
 _INTERVALS = (
-    "", "a semitone", "a tone", "a minor third", "a major third", "a fourth", "a tritone", "a fifth", "a minor sixth", "a major sixth",
-    "a minor seventh", "a major seventh", "an octave",
-)  # fmt: skip
+    "",
+    _("a semitone"),
+    _("a tone"),
+    _("a minor third"),
+    _("a major third"),
+    _("a fourth"),
+    _("a tritone"),
+    _("a fifth"),
+    _("a minor sixth"),
+    _("a major sixth"),
+    _("a minor seventh"),
+    _("a major seventh"),
+    _("an octave"),
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -78,7 +90,7 @@ def study_drawings(*, revision: PieceRevision, part: int, found: Study | None) -
 def correct_bar(*, piece: Piece, part: int, bar: str, steps: int, why: str = "") -> None:
     """Keep a teacher's word on a bar; 0 steps takes it back. Raises ``PassageError`` for a bar that is not there."""
     if not any(entry["number"] == bar for entry in piece.current.part(part)["bars"]):
-        raise PassageError("passage.no_such_bar", f"Bar {bar or '?'} is not in this part.")
+        raise PassageError("passage.no_such_bar", worded("Bar {bar} is not in this part.", bar=bar or "?"))
     if steps:
         BarCorrection.objects.update_or_create(piece=piece, part=part, bar=bar, defaults={"steps": steps, "why": why.strip()[:100]})
     else:
@@ -113,9 +125,9 @@ def _study(
         steps=tuple(ladder(start, target)),
         alike=tuple(_in_words(entry, part) for entry in like),
         proposals=(
-            ("Phrases", tuple(phrases(part))),
-            ("Two bars at a time", tuple(two_by_two(part.bars))),
-            ("Hardest first", tuple(hardest_first(part, found))),
+            (worded("Phrases"), tuple(phrases(part))),
+            (worded("Two bars at a time"), tuple(two_by_two(part.bars))),
+            (worded("Hardest first"), tuple(hardest_first(part, found))),
         ),
         view=_view(part, found, like),
     )
@@ -129,34 +141,49 @@ def _view(part: Part, found: Difficulty, like: list[Likeness]) -> StudyView:
         entry = by_number.get(bar.number)
         if entry is not None and entry.value > 0:
             heat[bar.id] = entry.value / highest
-            says[bar.id] = f"Bar {bar.number}: {' and '.join(entry.why) or 'nothing unusual'}, {entry.notes_per_second:.1f} notes a second"
+            says[bar.id] = worded(
+                "Bar {number}: {why}, {rate:.1f} notes a second",
+                number=bar.number,
+                why=listed(entry.why) or worded("nothing unusual"),
+                rate=entry.notes_per_second,
+            )
     return StudyView(
         bar_numbers={bar.id: bar.number for bar in part.bars},
         heat=heat,
         says=says,
         like={part.bars[entry.bar].id: _label(entry, part) for entry in like},
-        traps={note: f"A trap: bar {part.bars[e.pattern].number} went on otherwise here" for e in like for note in e.trap},
+        traps={
+            note: worded("A trap: bar {number} went on otherwise here", number=part.bars[e.pattern].number) for e in like for note in e.trap
+        },
     )
 
 
 def _label(entry: Likeness, part: Part) -> str:
     number = part.bars[entry.pattern].number
-    return {Kind.SAME: f"as {number}", Kind.TRANSPOSED: f"{number} moved", Kind.ALMOST: f"almost {number}"}[entry.kind]
+    return {
+        Kind.SAME: worded("as {number}", number=number),
+        Kind.TRANSPOSED: worded("{number} moved", number=number),
+        Kind.ALMOST: worded("almost {number}", number=number),
+    }[entry.kind]
 
 
 def _in_words(entry: Likeness, part: Part) -> str:
     bar, pattern = part.bars[entry.bar].number, part.bars[entry.pattern].number
     if entry.kind is Kind.SAME:
-        return f"Bar {bar} is bar {pattern} again."
+        return worded("Bar {bar} is bar {pattern} again.", bar=bar, pattern=pattern)
     moved = _moved_in_words(entry.semitones)
     if entry.kind is Kind.TRANSPOSED:
-        return f"Bar {bar} is bar {pattern}, {moved}."
-    return f"Bar {bar} is almost bar {pattern}{f', {moved}' if moved else ''}: one note differs, a trap."
+        return worded("Bar {bar} is bar {pattern}, {moved}.", bar=bar, pattern=pattern, moved=moved)
+    return (
+        worded("Bar {bar} is almost bar {pattern}, {moved}: one note differs, a trap.", bar=bar, pattern=pattern, moved=moved)
+        if moved
+        else worded("Bar {bar} is almost bar {pattern}: one note differs, a trap.", bar=bar, pattern=pattern)
+    )
 
 
 def _moved_in_words(semitones: int) -> str:
     if not semitones:
         return ""
     size = abs(semitones)
-    words = _INTERVALS[size] if size <= 12 else f"{size} semitones"
+    words = _INTERVALS[size] if size <= 12 else worded("{size} semitones", size=size)
     return f"{words} {'higher' if semitones > 0 else 'lower'}"

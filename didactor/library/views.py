@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from didactor.core.errors import CoreError
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.score.generate.exercise import METRES
+from didactor.core.words import worded
 from didactor.library import exercises, printed, services, study
 from didactor.library.exercise_forms import FORMS, ExerciseForm
 from didactor.library.forms import BarCorrectionForm, DetailsForm, LineForm, PassageForm, PieceForm, SearchForm, VersionForm
@@ -58,7 +59,7 @@ def details(request: Request, pk: int) -> HttpResponse:
     form = DetailsForm(request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
         form.save()
-        messages.success(request, f"“{found}” is kept.")
+        messages.success(request, worded("“{found}” is kept.", found=found))
         return redirect("library:piece", pk=found.pk)
     return render(request, "library/details.html", {"form": form, "piece": found, "version_form": VersionForm()})
 
@@ -76,7 +77,7 @@ def new_version(request: Request, pk: int) -> HttpResponse:
         except CoreError as error:
             form.add_error("score", error.message)
         else:
-            messages.success(request, f"This is version {revision.number}. Passages cut before stay as they were.")
+            messages.success(request, worded("This is version {number}. Passages cut before stay as they were.", number=revision.number))
             return redirect("library:piece", pk=found.pk)
     context = {"form": DetailsForm(instance=found), "piece": found, "version_form": form}
     return render(request, "library/details.html", context)
@@ -89,8 +90,12 @@ def put_away(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Piece.objects.visible_to(request.user), pk=pk)
     found.is_put_away = not found.is_put_away
     found.save(update_fields=["is_put_away"])
-    where = "is put away; it is found at the end of the library" if found.is_put_away else "is in the library again"
-    messages.success(request, f"“{found}” {where}.")
+    messages.success(
+        request,
+        worded("“{piece}” is put away; it is found at the end of the library.", piece=found)
+        if found.is_put_away
+        else worded("“{piece}” is in the library again.", piece=found),
+    )
     return redirect("library:index")
 
 
@@ -114,9 +119,9 @@ def upload(request: Request) -> HttpResponse:
 
 def _added(request: Request, pieces: list[Piece]) -> HttpResponse:
     if len(pieces) > 1:
-        messages.success(request, f"{len(pieces)} tunes of this file are in the library.")
+        messages.success(request, worded("{pieces} tunes of this file are in the library.", pieces=len(pieces)))
         return redirect("library:index")
-    messages.success(request, f"“{pieces[0]}” is in the library.")
+    messages.success(request, worded("“{pieces}” is in the library.", pieces=pieces[0]))
     return redirect("library:piece", pk=pieces[0].pk)
 
 
@@ -241,7 +246,7 @@ def correct_bar(request: Request, pk: int) -> HttpResponse:
         except CoreError as error:
             messages.error(request, error.message)
     else:
-        messages.error(request, "Say which bar, and how hard it is.")
+        messages.error(request, worded("Say which bar, and how hard it is."))
     return redirect(f"{reverse('library:piece', args=[pk])}?part={index}")
 
 
@@ -264,7 +269,7 @@ def exercise(request: Request, kind: str) -> HttpResponse:
         else:
             if request.POST.get("then") == "assign":
                 return redirect(f"{reverse('assign')}?passage={passage.pk}")
-            messages.success(request, f"“{passage}” is in the library.")
+            messages.success(request, worded("“{passage}” is in the library.", passage=passage))
             return redirect("library:piece", pk=passage.revision.piece_id)
     shown = (
         form
@@ -304,7 +309,7 @@ def _choices(form: ExerciseForm) -> dict[str, Any]:
 def _preview(form: ExerciseForm) -> dict[str, Any]:
     if not form.is_valid():
         if "passage" in form.errors and not form.data.get("passage"):
-            return {"hint": "Choose a melody: it is shown here with its new rhythm."}
+            return {"hint": worded("Choose a melody: it is shown here with its new rhythm.")}
         return {
             "trouble": next((f"{form.fields[n].label or n.capitalize()}: {e[0]}" for n, e in form.errors.items() if n in form.fields), "")
         }

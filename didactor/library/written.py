@@ -10,6 +10,7 @@ from typing import IO
 
 from didactor.core.errors import ScoreError
 from didactor.core.score.open import engrave_isolated, read_isolated
+from didactor.core.words import _, read, worded
 from didactor.library.models import Passage
 from didactor.library.services import add_piece, cut_passage
 from didactor.people.models import Person
@@ -22,7 +23,7 @@ BEGINNINGS = {
     "chart": "{title: Ferry home}\n{tempo: 84}\n[C]Slow the evening [G]comes\n[Am]over the [F]sound\n",
 }
 FILENAMES = {"melody": "melody.abc", "rhythm": "rhythm.abc", "chart": "chart.chordpro"}
-TITLES = {"melody": "A melody (ABC)", "rhythm": "A rhythm line (ABC)", "chart": "A chord chart (ChordPro)"}
+TITLES = {"melody": _("A melody (ABC)"), "rhythm": _("A rhythm line (ABC)"), "chart": _("A chord chart (ChordPro)")}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,7 +39,11 @@ def preview(text: str) -> Preview:
         head, prepared = read_isolated(source)[0]
     drawn = engrave_isolated(prepared, 1, None)
     drawings = {layout: engraving.svg for layout, engraving in drawn.items()}
-    return Preview(heading=head["title"] or "Untitled", drawings=drawings, problems=tuple(p["text"] for p in head["problems"]))
+    return Preview(
+        heading=head["title"] or worded("Untitled"),
+        drawings=drawings,
+        problems=tuple(read(p.get("text_made_of", p["text"])) for p in head["problems"]),
+    )
 
 
 def keep(*, teacher: Person, kind: str, text: str) -> Passage:
@@ -52,9 +57,9 @@ def keep(*, teacher: Person, kind: str, text: str) -> Passage:
 @contextmanager
 def _source(text: str) -> Iterator[IO[bytes]]:
     if not text.strip():
-        raise ScoreError("score.empty", "Nothing is written yet.")
+        raise ScoreError("score.empty", worded("Nothing is written yet."))
     if len(text) > MOST_LETTERS:
-        raise ScoreError("score.too_large", "This is too long for the small editor. Save it as a file and add that.")
+        raise ScoreError("score.too_large", worded("This is too long for the small editor. Save it as a file and add that."))
     with tempfile.TemporaryFile() as source:
         source.write(text.replace("\r\n", "\n").encode())
         source.flush()

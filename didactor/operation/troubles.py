@@ -8,6 +8,7 @@ from datetime import datetime
 
 from django.db import transaction
 
+from didactor.core.words import _, worded
 from didactor.letters.models import Letter
 from didactor.letters.querysets import MOST_TRIES
 from didactor.library.jobs import SOMEBODY_WAITS, render_model, stretch_reference
@@ -18,7 +19,7 @@ from didactor.takes.models import Take, TakeState
 
 #: So many of each kind are shown; the others move up.
 SHOWN = 50
-NOT_MADE = "It could not be made. If it fails again, look into the worker’s log."
+NOT_MADE = _("It could not be made. If it fails again, look into the worker’s log.")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -63,7 +64,11 @@ def _take_again(studio: Studio, number: int) -> bool:
 def _models(studio: Studio) -> Iterator[Trouble]:
     failed = ModelSound.objects.filter(passage__revision__piece__studio=studio, failed=True).select_related("passage__revision__piece")
     for sound in failed.defer("passage__revision__prepared", "passage__revision__reading")[:SHOWN]:
-        what = f"{sound.passage}, {'accompaniment' if sound.of_part else 'model'} at {sound.tempo_qpm:g} quarters a minute"
+        what = (
+            worded("{passage}, accompaniment at {tempo_qpm:g} quarters a minute", passage=sound.passage, tempo_qpm=sound.tempo_qpm)
+            if sound.of_part
+            else worded("{passage}, model at {tempo_qpm:g} quarters a minute", passage=sound.passage, tempo_qpm=sound.tempo_qpm)
+        )
         yield Trouble(kind="model", number=sound.pk, what=what, why=NOT_MADE)
 
 
@@ -78,7 +83,7 @@ def _model_again(studio: Studio, number: int) -> bool:
 def _stretched(studio: Studio) -> Iterator[Trouble]:
     failed = ReferenceSound.objects.filter(reference__passage__revision__piece__studio=studio, failed=True).select_related("reference")
     for sound in failed[:SHOWN]:
-        what = f"“{sound.reference.title}” at {sound.tempo_qpm:g} quarters a minute"
+        what = worded("“{title}” at {tempo_qpm:g} quarters a minute", title=sound.reference.title, tempo_qpm=sound.tempo_qpm)
         yield Trouble(kind="stretched", number=sound.pk, what=what, why=NOT_MADE)
 
 
@@ -94,7 +99,7 @@ def _stretch_again(studio: Studio, number: int) -> bool:
 def _letters(studio: Studio) -> Iterator[Trouble]:
     given_up = Letter.objects.filter(person__studio=studio, sent_at=None, tries__gte=MOST_TRIES).select_related("person")
     for letter in given_up[:SHOWN]:
-        what = f"Letter to {letter.person}: {letter.subject}"
+        what = worded("Letter to {person}: {subject}", person=letter.person, subject=letter.subject)
         yield Trouble(kind="letter", number=letter.pk, what=what, why=letter.trouble, at=letter.tried_at)
 
 

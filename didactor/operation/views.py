@@ -8,6 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, generate_latest
 
+from didactor.core.words import worded
 from didactor.operation.state import KEPT
 from didactor.operation.state import ready as how_it_stands
 from didactor.operation.troubles import troubles_of, try_again
@@ -22,9 +23,9 @@ def troubles(request: Request) -> HttpResponse:
     if request.method == "POST":
         number = read_id(request.POST.get("number", ""))
         if number is not None and try_again(person=request.user, kind=request.POST.get("kind", ""), number=number):
-            messages.success(request, "It is tried again.")
+            messages.success(request, worded("It is tried again."))
         else:
-            messages.info(request, "This is no longer to be done.")
+            messages.info(request, worded("This is no longer to be done."))
         return redirect("troubles")
     return render(request, "operation/troubles.html", {"troubles": troubles_of(request.user.studio)})
 

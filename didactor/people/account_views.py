@@ -13,6 +13,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse, reverse_lazy
 from django.views.decorators.http import require_POST
 
+from didactor.core.words import worded
 from didactor.people import accounts, second_factor
 from didactor.people.forms import AddressForm, ChangePasswordForm, CodeForm, InvitationForm, KeepForm, StudioForm, TeacherForm
 from didactor.people.models import Person, Role
@@ -48,7 +49,7 @@ def second(request: HttpRequest) -> HttpResponse:
             del request.session["second"]
             login(request, person, backend=BY_PASSWORD)
             return redirect(asked["leads_to"])
-        form.add_error("code", "This is not the code of now. Wait for the next one and try again, a little later each time.")
+        form.add_error("code", worded("This is not the code of now. Wait for the next one and try again, a little later each time."))
     return render(request, "people/second.html", {"form": form})
 
 
@@ -60,14 +61,14 @@ def set_up_second(request: Request) -> HttpResponse:
     if request.method == "POST" and "off" in request.POST:
         if person.check_password(request.POST.get("password", "")):
             second_factor.turn_off(person)
-            messages.success(request, "The password alone signs you in again.")
+            messages.success(request, worded("The password alone signs you in again."))
         else:
-            messages.error(request, "This is not your password: the second factor stays.")
+            messages.error(request, worded("This is not your password: the second factor stays."))
         return redirect("people:set_up_second")
     if form.is_bound and form.is_valid():
         codes = second_factor.turn_on(person, form.cleaned_data["code"])
         if not codes:
-            form.add_error("code", "This is not the code of now. Is the clock of your telephone right?")
+            form.add_error("code", worded("This is not the code of now. Is the clock of your telephone right?"))
     on = second_factor.is_on(person)
     context: dict[str, Any] = {"form": form, "codes": codes, "on": on}
     if not on:
@@ -117,7 +118,7 @@ def account(request: Request) -> HttpResponse:
     password = ChangePasswordForm(request.POST if "new" in request.POST else None)
     invitation = InvitationForm(request.POST if "invited" in request.POST else None)
     if password.is_bound and password.is_valid() and _changed(request, password):
-        messages.success(request, "The new password holds. Everywhere else you are signed out.")
+        messages.success(request, worded("The new password holds. Everywhere else you are signed out."))
         return redirect("people:account")
     link = ""
     if invitation.is_valid():
@@ -146,7 +147,7 @@ def account(request: Request) -> HttpResponse:
 def _changed(request: Request, form: ChangePasswordForm) -> bool:
     person = request.user
     if not person.check_password(form.cleaned_data["old"]):
-        form.add_error("old", "This is not your password.")
+        form.add_error("old", worded("This is not your password."))
         return False
     try:
         password_validation.validate_password(form.cleaned_data["new"], person)
@@ -168,11 +169,11 @@ def colleagues(request: Request) -> HttpResponse:
     invitation, colleague = read_id(request.POST.get("invitation", "")), read_id(request.POST.get("colleague", ""))
     if invitation is not None:
         accounts.take_back(owner=request.user, number=invitation)
-        messages.success(request, "The invitation opens nothing any more.")
+        messages.success(request, worded("The invitation opens nothing any more."))
     if colleague is not None:
         left = accounts.let_go(owner=request.user, number=colleague)
         if left is not None:
-            messages.success(request, f"{left} has left: no sign-in any more. What they gave and answered stays.")
+            messages.success(request, worded("{left} has left: no sign-in any more. What they gave and answered stays.", left=left))
     return redirect("people:account")
 
 
@@ -186,7 +187,7 @@ def keep(request: Request) -> HttpResponse:
     studio = request.user.studio
     studio.keep_months = form.cleaned_data["keep"]
     studio.save(update_fields=["keep_months"])
-    messages.success(request, "Kept." if studio.keep_months is None else "Kept: what is older goes tonight.")
+    messages.success(request, "Kept." if studio.keep_months is None else worded("Kept: what is older goes tonight."))
     return redirect("people:account")
 
 
@@ -195,7 +196,7 @@ def keep(request: Request) -> HttpResponse:
 def end_session(request: Request) -> HttpResponse:
     """One session ends; one's own by signing out."""
     if end_one(request.user, request.POST.get("since", "")):
-        messages.success(request, "That device is signed out.")
+        messages.success(request, worded("That device is signed out."))
     return redirect("people:account")
 
 
@@ -207,7 +208,7 @@ def hand_on(request: Request) -> HttpResponse:
         raise Http404
     try:
         heir = accounts.hand_on(owner=request.user, number=read_id(request.POST.get("heir", "")), password=request.POST.get("password", ""))
-        messages.success(request, f"{heir} decides about the studio now.")
+        messages.success(request, worded("{heir} decides about the studio now.", heir=heir))
     except accounts.AccountRefused as error:
         messages.error(request, str(error))
     return redirect("people:account")
@@ -219,7 +220,7 @@ def sign_out_everywhere(request: Request) -> HttpResponse:
     """Every other session ends."""
     accounts.end_sessions(request.user)
     update_session_auth_hash(request, request.user)
-    messages.success(request, "Everywhere else you are signed out.")
+    messages.success(request, worded("Everywhere else you are signed out."))
     return redirect("people:account")
 
 
@@ -240,5 +241,5 @@ class ChoosePassword(PasswordResetConfirmView):
 
     def form_valid(self, form: Any) -> HttpResponse:
         answer = super().form_valid(form)
-        messages.success(self.request, "The new password holds. Sign in with it.")
+        messages.success(self.request, worded("The new password holds. Sign in with it."))
         return answer

@@ -13,6 +13,7 @@ from django.core.exceptions import ValidationError
 from django.db import connection, transaction
 from django.utils import timezone
 
+from didactor.core.words import worded
 from didactor.people.jobs import send_reset
 from didactor.people.models import Invitation, Person, Role, Studio
 
@@ -36,13 +37,13 @@ def found_studio(*, studio: str, name: str, username: str, password: str, email:
         # Of two who found the first one at the same moment, one does.
         cursor.execute("LOCK TABLE people_studio IN SHARE ROW EXCLUSIVE MODE")
     if not may_found():
-        raise AccountRefused("There is a studio here already. Ask its owner for an invitation.")
+        raise AccountRefused(worded("There is a studio here already. Ask its owner for an invitation."))
     return _teacher(Studio.objects.create(name=studio.strip()), name, username, password, email, is_owner=True)
 
 
 def _teacher(studio: Studio, name: str, username: str, password: str, email: str, *, is_owner: bool) -> Person:
     if Person.objects.filter(username__iexact=username).exists():
-        raise AccountRefused("This sign-in name is taken. Choose another.")
+        raise AccountRefused(worded("This sign-in name is taken. Choose another."))
     person = Person(username=username, name=name.strip(), email=email, role=Role.TEACHER, studio=studio, is_owner=is_owner)
     try:
         password_validation.validate_password(password, person)
@@ -61,7 +62,7 @@ def _hash(token: str) -> str:
 def invite(*, owner: Person, name: str) -> str:
     """An invitation for a colleague; returns its token, which is shown once. Raises ``AccountRefused`` for who is not the owner."""
     if not owner.is_owner or owner.studio is None:
-        raise AccountRefused("Only the studio’s owner invites teachers.")
+        raise AccountRefused(worded("Only the studio’s owner invites teachers."))
     token = secrets.token_urlsafe(24)
     Invitation.objects.create(studio=owner.studio, name=name.strip(), token_hash=_hash(token), made_by=owner)
     return token
@@ -78,7 +79,7 @@ def accept(*, token: str, name: str, username: str, password: str, email: str = 
     """Join a studio by an invitation, once. Raises ``AccountRefused``."""
     invitation = Invitation.objects.select_for_update().filter(token_hash=_hash(token), used_at=None).first()
     if invitation is None or invitation.made_at <= timezone.now() - GOOD_FOR:
-        raise AccountRefused("This invitation was used already, taken back, or is too old. Ask for a new one.")
+        raise AccountRefused(worded("This invitation was used already, taken back, or is too old. Ask for a new one."))
     person = _teacher(invitation.studio, name, username, password, email, is_owner=False)
     invitation.used_at = timezone.now()
     invitation.save(update_fields=["used_at"])
@@ -110,11 +111,11 @@ def hand_on(*, owner: Person, number: int | None, password: str) -> Person:
     people = {p.pk: p for p in Person.objects.select_for_update().filter(studio=owner.studio, role=Role.TEACHER, is_active=True)}
     current, heir = people.get(owner.pk), people.get(number or 0)
     if current is None or not current.is_owner:
-        raise AccountRefused("Only the studio’s owner hands it on.")
+        raise AccountRefused(worded("Only the studio’s owner hands it on."))
     if heir is None or heir.pk == current.pk:
-        raise AccountRefused("Choose a colleague who teaches here.")
+        raise AccountRefused(worded("Choose a colleague who teaches here."))
     if not current.check_password(password):
-        raise AccountRefused("This is not your password: the studio stays yours.")
+        raise AccountRefused(worded("This is not your password: the studio stays yours."))
     Person.objects.filter(pk=current.pk).update(is_owner=False)
     Person.objects.filter(pk=heir.pk).update(is_owner=True)
     return heir

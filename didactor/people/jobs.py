@@ -9,6 +9,7 @@ from django.utils.encoding import force_bytes
 from django.utils.http import urlsafe_base64_encode
 from procrastinate.contrib.django import app
 
+from didactor.core.words import worded
 from didactor.people.models import Person
 
 
@@ -21,4 +22,4 @@ def send_reset(person_id: int) -> None:
     key = urlsafe_base64_encode(force_bytes(person.pk))
     path = reverse("people:choose_password", args=[key, default_token_generator.make_token(person)])
     body = render_to_string("people/reset_letter.txt", {"person": person, "link": f"{settings.ADDRESS}{path}"})
-    send_mail("Didactor: a new password", body, None, [person.email])
+    send_mail(worded("Didactor: a new password"), body, None, [person.email])

@@ -9,21 +9,38 @@ from django.utils import timezone
 from django.utils.crypto import salted_hmac
 
 from didactor.core.instruments import INSTRUMENTS
+from didactor.core.words import _
 from didactor.people.querysets import EnrolmentQuerySet, GroupQuerySet, PersonManager
 
 #: Colours that a teacher may give to notes: names of tones of the style sheet.
-TONES = ("red", "orange", "yellow", "green", "teal", "blue", "violet", "pink", "brown", "grey")
+TONE_NAMES = {
+    "red": _("red"),
+    "orange": _("orange"),
+    "yellow": _("yellow"),
+    "green": _("green"),
+    "teal": _("teal"),
+    "blue": _("blue"),
+    "violet": _("violet"),
+    "pink": _("pink"),
+    "brown": _("brown"),
+    "grey": _("grey"),
+}
 
 
 class Studio(models.Model):
     """One teacher's or one school's room: nothing of one studio is seen in another. ``counting_words``: what is said between beats.
-    ``keep_months``: how old recordings get, None for as long as nobody erases them. ``code``: with it who signs in with pictures begins.
+    ``language``: of letters to those who chose none. ``note_naming``: how notes are called in remarks, empty for as the language does;
+    ``crotchets``: whether English counts in crotchets and quavers. ``keep_months``: how old recordings get, None for as long as nobody
+    erases them. ``code``: with it who signs in with pictures begins.
     """
 
     name = models.CharField(max_length=120)
     note_colours = models.JSONField(default=dict, blank=True, help_text="Colours of notes for beginners, by letter.")
     note_names = models.JSONField(default=dict, blank=True, help_text="Friendly names of notes for beginners, by letter.")
     counting_words = models.JSONField(default=dict, blank=True)
+    note_naming = models.CharField(max_length=10, blank=True)
+    crotchets = models.BooleanField(default=False)
+    language = models.CharField(max_length=10, blank=True)
     keep_months = models.PositiveSmallIntegerField(null=True, blank=True)
     code = models.CharField(max_length=8, null=True, blank=True, unique=True)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -31,23 +48,29 @@ class Studio(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def naming(self) -> str:
+        """Of the namings of study sheets the one that is usual here."""
+        return "own" if self.note_names else self.note_naming or ("german" if self.language == "de" else "letters")
+
 
 class Role(models.TextChoices):
-    TEACHER = "teacher", "Teacher"
-    STUDENT = "student", "Student"
-    GUARDIAN = "guardian", "Guardian"
+    TEACHER = "teacher", _("Teacher")
+    STUDENT = "student", _("Student")
+    GUARDIAN = "guardian", _("Guardian")
 
 
 class Person(AbstractUser):
     """Anybody who signs in. ``is_owner``: a teacher who decides about the studio itself, and who teaches in it. ``is_minor`` asks for a
-    guardian's consent before the first recording. ``calendar_number`` goes up when the address of their calendar is to be a new one,
-    ``sessions_number`` when all their sessions are to end.
+    guardian's consent before the first recording. ``language``: as chosen here, empty for as their browser asks. ``calendar_number`` goes
+    up when the address of their calendar is to be a new one, ``sessions_number`` when all their sessions are to end.
     """
 
     # Only who keeps the service in order, and takes part in nothing, has none.
     studio: models.ForeignKey[Studio, Studio] = models.ForeignKey(Studio, on_delete=models.PROTECT, related_name="people", null=True)  # type: ignore[assignment, misc]
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.STUDENT)
     name = models.CharField(max_length=120)
+    language = models.CharField(max_length=10, blank=True)
     is_owner = models.BooleanField(default=False)
     is_minor = models.BooleanField(default=False)
     calendar_number = models.PositiveIntegerField(default=1)
@@ -113,10 +136,10 @@ class Group(models.Model):
 
 
 class Level(models.TextChoices):
-    BEGINNER = "beginner", "Beginner"
-    ELEMENTARY = "elementary", "Elementary"
-    INTERMEDIATE = "intermediate", "Intermediate"
-    ADVANCED = "advanced", "Advanced"
+    BEGINNER = "beginner", _("Beginner")
+    ELEMENTARY = "elementary", _("Elementary")
+    INTERMEDIATE = "intermediate", _("Intermediate")
+    ADVANCED = "advanced", _("Advanced")
 
 
 class Enrolment(models.Model):
@@ -139,9 +162,9 @@ class Enrolment(models.Model):
 
 
 class ConsentKind(models.TextChoices):
-    SOUND = "sound", "Sound recordings"
-    PICTURE = "picture", "Pictures and films"
-    TOGETHER = "together", "Heard together with others"
+    SOUND = "sound", _("Sound recordings")
+    PICTURE = "picture", _("Pictures and films")
+    TOGETHER = "together", _("Heard together with others")
 
 
 class Consent(models.Model):

@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from didactor.core.words import worded
 from didactor.people import pictures
 from didactor.people.forms import StudioCodeForm
 from didactor.people.models import Person, PictureCode
@@ -22,7 +23,7 @@ def begin(request: HttpRequest) -> HttpResponse:
         studio = pictures.studio_of(form.cleaned_data["code"])
         if studio is not None:
             return redirect("people:pictures_of", code=studio.code)
-        form.add_error("code", "No studio has this code. It is on the card with the pictures.")
+        form.add_error("code", worded("No studio has this code. It is on the card with the pictures."))
     return render(request, "people/pictures_begin.html", {"form": form})
 
 
@@ -52,7 +53,7 @@ def tap(request: HttpRequest, code: str, pk: int) -> HttpResponse:
             return response
         touched, wrong = [], True
     context = {"studio": studio, "called": called, "touched": touched, "empty": range(pictures.CODE_OF - len(touched)), "wrong": wrong}
-    return render(request, "people/pictures_tap.html", {**context, "pictures": pictures.PICTURES})
+    return render(request, "people/pictures_tap.html", {**context, "pictures": pictures.shown()})
 
 
 def _touched(request: HttpRequest) -> list[str]:
@@ -72,11 +73,11 @@ def of_student(request: Request, pk: int) -> HttpResponse:
     if request.method == "POST":
         if "away" in request.POST:
             pictures.take_away(person)
-            messages.success(request, f"{person} signs in with the card alone.")
+            messages.success(request, worded("{person} signs in with the card alone.", person=person))
             return redirect("people:student", pk=pk)
         if "again" in request.POST:
             pictures.try_again(person)
-            messages.success(request, f"{person} can try on any device again.")
+            messages.success(request, worded("{person} can try on any device again.", person=person))
             return redirect("people:pictures_of_student", pk=pk)
         try:
             chosen = [] if "any" in request.POST else request.POST.getlist("picture")
@@ -89,7 +90,7 @@ def of_student(request: Request, pk: int) -> HttpResponse:
         "person": person,
         "given": PictureCode.objects.filter(person=person).first(),
         "stopped": pictures.stopped_elsewhere(person),
-        "pictures": pictures.PICTURES,
+        "pictures": pictures.shown(),
         "places": range(1, pictures.CODE_OF + 1),
         "trouble": trouble,
     }
@@ -101,7 +102,7 @@ def card_with_pictures(request: Request, person: Person, chosen: list[str]) -> d
     given = pictures.give(person=person, chosen=chosen)
     code = pictures.studio_code(person.studio)
     link = request.build_absolute_uri(reverse("people:pictures_of", args=[person.studio.code]))
-    shown = [(name, pictures.PICTURES[name]) for name in given]
+    shown = [(pictures.PICTURE_NAMES[name], pictures.PICTURES[name]) for name in given]
     return {"person": person, "student": person, "code": code, "link": link, "pictures": shown}
 
 
@@ -112,5 +113,5 @@ def new_studio_code(request: Request) -> HttpResponse:
     if not request.user.is_owner:
         raise Http404
     pictures.studio_code(request.user.studio, anew=True)
-    messages.success(request, "The old code opens nothing any more. The pictures stay as they are.")
+    messages.success(request, worded("The old code opens nothing any more. The pictures stay as they are."))
     return redirect("people:account")

@@ -21,6 +21,7 @@ from django.db.models import Sum
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from didactor.core.words import _, worded
 from didactor.people.accounts import end_sessions
 from didactor.people.models import Person, PictureCode, Role, Studio
 from didactor.people.services import CODE_ALPHABET
@@ -44,12 +45,37 @@ PICTURES = {
     "apple": "M16 11 C9 6 4 12 6 19 C8 27 13 28 16 26 C19 28 24 27 26 19 C28 12 23 6 16 11 Z M16 11 C15 7 17 4 20 4",
     "snail": "M4 26 H24 C28 26 29 18 27 14 M27 14 L25 9 M27 14 L30 10 M20 26 C26 18 20 9 13 11 C7 13 8 23 14 23 C19 22 18 16 14 17",
 }
+#: What one says of them.
+PICTURE_NAMES = {
+    "drum": _("drum"),
+    "bell": _("bell"),
+    "leaf": _("leaf"),
+    "moon": _("moon"),
+    "sun": _("sun"),
+    "fish": _("fish"),
+    "star": _("star"),
+    "boat": _("boat"),
+    "cup": _("cup"),
+    "key": _("key"),
+    "tree": _("tree"),
+    "house": _("house"),
+    "bird": _("bird"),
+    "boot": _("boot"),
+    "apple": _("apple"),
+    "snail": _("snail"),
+}
 CODE_OF = 4
+
 #: A studio's code is long and random, as a card's is: nobody finds one by trying.
 STUDIO_CODE_LENGTH = 8
 #: How long guesses are counted, on a child's own device and from elsewhere.
 COUNTED, COUNTED_ELSEWHERE = timedelta(minutes=15), timedelta(days=1)
 COOKIE, KNOWN_FOR_S, MOST_ON_A_DEVICE = "known_here", 60 * 60 * 24 * 365, 30
+
+
+def shown() -> list[tuple[str, str, str]]:
+    """Each picture with its name for programs, what one says of it, and its outline."""
+    return [(name, PICTURE_NAMES[name], outline) for name, outline in PICTURES.items()]
 
 
 def studio_code(studio: Studio, anew: bool = False) -> str:
@@ -88,7 +114,7 @@ def give(*, person: Person, chosen: Sequence[str] = ()) -> list[str]:
     """
     code = list(chosen) or [secrets.choice(list(PICTURES)) for _ in range(CODE_OF)]
     if len(code) != CODE_OF or any(picture not in PICTURES for picture in code):
-        raise ValueError("Choose four pictures.")
+        raise ValueError(worded("Choose four pictures."))
     PictureCode.objects.update_or_create(person=person, defaults={"code_hash": make_password(" ".join(code))})
     end_sessions(person)
     try_again(person)

@@ -8,12 +8,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from didactor.core.instruments import BY_SLUG, find_instrument
+from didactor.core.words import _, worded
 from didactor.people.models import Enrolment, Level, Person, Studio
 
-COLUMNS = ("name", "instrument", "level", "group", "guardian", "under age")
+COLUMNS = ("name", "instrument", "level", "group", "guardian", _("under age"))
 #: What a list's first line may call a column.
-_TITLES = {"student": "name", "class": "group", "parent": "guardian", "minor": "under age", "under 18": "under age"}
-_YES, _NO = {"yes", "y", "x", "true", "1", "minor", "under age"}, {"no", "n", "false", "0", "adult", ""}
+_TITLES = {"student": "name", "class": "group", "parent": "guardian", "minor": _("under age"), "under 18": _("under age")}
+_YES, _NO = {"yes", "y", "x", "true", "1", "minor", _("under age")}, {"no", "n", "false", "0", "adult", ""}
 MOST_LINES = 300
 MOST_NAME, MOST_GROUP = 120, 80
 
@@ -71,10 +72,13 @@ def read_roll(text: str, studio: Studio, usual_group: str = "") -> list[Row]:
                 row,
                 known=person,
                 plays_it=person is not None and (person.pk, row.instrument) in plays,
-                problem="The same name and instrument stand in the list twice." if again else row.problem,
+                problem=worded("The same name and instrument stand in the list twice.") if again else row.problem,
             )
         )
-    rows += [Row(line=line, problem=f"A list of at most {MOST_LINES} students is read at once.") for line in body[MOST_LINES:]]
+    rows += [
+        Row(line=line, problem=worded("A list of at most {most_lines} students is read at once.", most_lines=MOST_LINES))
+        for line in body[MOST_LINES:]
+    ]
     return rows
 
 
@@ -97,7 +101,7 @@ def _columns(cells: list[str]) -> tuple[str, ...] | None:
 def _row(line: str, cells: list[str], columns: tuple[str, ...], usual_group: str) -> Row:
     by_name = dict(zip(columns, cells, strict=False))
     name, group, guardian = by_name.get("name", ""), by_name.get("group", "") or usual_group, by_name.get("guardian", "")
-    under_age = by_name.get("under age", "yes" if guardian else "").casefold()
+    under_age = by_name.get(worded("under age"), "yes" if guardian else "").casefold()
     instrument = find_instrument(by_name.get("instrument", "")).slug if by_name.get("instrument") else ""
     level = _level(by_name.get("level", ""))
     problem = next(_problems(name, group, guardian, under_age, instrument, level, by_name), "")
@@ -118,17 +122,21 @@ def _problems(
     name: str, group: str, guardian: str, under_age: str, instrument: str, level: str | None, given: dict[str, str]
 ) -> Iterator[str]:
     if not name:
-        yield "There is no name."
+        yield worded("There is no name.")
     if max(len(name), len(guardian)) > MOST_NAME or len(group) > MOST_GROUP:
-        yield f"A name is at most {MOST_NAME} letters long, a group’s {MOST_GROUP}."
+        yield worded("A name is at most {most_name} letters long, a group’s {most_group}.", most_name=MOST_NAME, most_group=MOST_GROUP)
     if not given.get("instrument"):
-        yield "There is no instrument: write it after the name and a comma."
+        yield worded("There is no instrument: write it after the name and a comma.")
     elif instrument not in BY_SLUG:
-        yield f"No instrument is called “{given['instrument'][:40]}” here."
+        yield worded("No instrument is called “{given}” here.", given=given["instrument"][:40])
     if level is None:
-        yield f"No level is called “{given['level'][:40]}”: it is one of {', '.join(label.lower() for label in Level.labels)}."
+        yield worded(
+            "No level is called “{given}”: it is one of {label}.",
+            given=given["level"][:40],
+            label=", ".join(label.lower() for label in Level.labels),
+        )
     if under_age not in _YES | _NO:
-        yield f"Under age is yes or no, not “{under_age[:40]}”."
+        yield worded("Under age is yes or no, not “{under_age}”.", under_age=under_age[:40])
 
 
 def _level(word: str) -> str | None:

@@ -19,6 +19,7 @@ from django.shortcuts import redirect
 from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
 
+from didactor.core.words import worded
 from didactor.people.models import SentForm
 
 #: How long a second request waits for the first, and from when on the first is held for lost, seconds.
@@ -82,7 +83,7 @@ def _where_the_first_led(request: HttpRequest, key: str) -> HttpResponseBase:
         if first.location:
             return redirect(first.location)
         time.sleep(0.1)
-    messages.info(request, "This was sent twice. The first is still being worked on, or was refused: look whether it is there.")
+    messages.info(request, worded("This was sent twice. The first is still being worked on, or was refused: look whether it is there."))
     back = request.headers.get("Referer", "")
     return redirect(back if url_has_allowed_host_and_scheme(back, {request.get_host()}) else "home")
 

@@ -9,6 +9,7 @@ from datetime import date
 from django.db import transaction
 from django.utils import timezone
 
+from didactor.core.words import _
 from didactor.people.models import Consent, ConsentKind, Enrolment, Group, Person, Role, SignInCard, Studio
 from didactor.people.roll import Row
 
@@ -16,21 +17,22 @@ from didactor.people.roll import Row
 CODE_ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"
 CODE_LENGTH = 12
 
-CONSENT_WORDING = (
-    "Sound: I agree that this student records the sound of their playing in Didactor, that their teacher hears the recordings and "
-    "answers them, and that they are kept until the studio or I ask for their deletion. I can withdraw this at any time."
+CONSENT_WORDING = _(
+    "Sound: I agree that this student records the sound of their playing in Didactor, that their teacher "
+    "hears the recordings and answers them, and that they are kept until the studio or I ask for their "
+    "deletion. I can withdraw this at any time."
 )
-PICTURE_WORDING = (
-    "Pictures: I agree that this student films their playing for Didactor, hands, instrument or face as the teacher asks, that their "
-    "teacher sees the films, and that they are kept until the studio or I ask for their deletion. I can withdraw this at any time, and "
-    "sound alone stays possible."
+PICTURE_WORDING = _(
+    "Pictures: I agree that this student films their playing for Didactor, hands, instrument or face as "
+    "the teacher asks, that their teacher sees the films, and that they are kept until the studio or I "
+    "ask for their deletion. I can withdraw this at any time, and sound alone stays possible."
 )
 
 
-TOGETHER_WORDING = (
-    "Together: I agree that this student’s takes may be put together with those of their group into one recording, which the teacher and "
-    "the students in it can hear. Who does not agree is left out of it. I can withdraw this at any time; recordings that they are in "
-    "cannot be heard any more then."
+TOGETHER_WORDING = _(
+    "Together: I agree that this student’s takes may be put together with those of their group into one "
+    "recording, which the teacher and the students in it can hear. Who does not agree is left out of it. "
+    "I can withdraw this at any time; recordings that they are in cannot be heard any more then."
 )
 WORDINGS = {ConsentKind.SOUND: CONSENT_WORDING, ConsentKind.PICTURE: PICTURE_WORDING, ConsentKind.TOGETHER: TOGETHER_WORDING}
 

@@ -45,8 +45,8 @@ def noted(get_response: Callable[[HttpRequest], HttpResponseBase]) -> Callable[[
 def device_in_words(agent: str) -> str:
     """“Firefox on Android”, as far as a browser says what it is."""
     found = parse(agent[:400])
-    browser = found.user_agent.family if found.user_agent else "A browser"
-    return f"{browser} on {found.os.family}" if found.os else browser
+    browser = found.user_agent.family if found.user_agent else "Browser"
+    return f"{browser}, {found.os.family}" if found.os else browser
 
 
 def sessions_of(person: Person) -> list[SignedIn]:

@@ -24,6 +24,7 @@ urlpatterns = [
     path("sign-out/", views.sign_out, name="sign_out"),
     path("in/<str:code>/", views.open_card, name="open_card"),
     path("paper/", views.choose_paper, name="choose_paper"),
+    path("language/", views.choose_language, name="choose_language"),
     path("consent/", views.consent, name="consent"),
     path("students/", views.students, name="students"),
     path("students/note-names/", views.note_names, name="note_names"),

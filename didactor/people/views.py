@@ -2,15 +2,18 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import authenticate, login, logout
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.formats import date_format
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
+from didactor.core.words import _, counted, worded
 from didactor.people import second_factor, services
 from didactor.people.account_views import ask_for_second
 from didactor.people.accounts import may_found
@@ -28,6 +31,7 @@ from didactor.people.forms import (
     RollForm,
     StudentForm,
 )
+from didactor.people.languages import CHOICES
 from didactor.people.models import Consent, ConsentKind, Group, Person, SignInCard, Studio
 from didactor.people.permissions import guardian_only, teacher_only
 from didactor.people.picture_views import card_with_pictures
@@ -59,9 +63,9 @@ def sign_in(request: HttpRequest) -> HttpResponse:
                 return _on_own_device(request, person, _next(request))
             form.add_error(
                 None,
-                "No card has this code. Check it letter by letter, or ask your teacher for a new card."
+                worded("No card has this code. Check it letter by letter, or ask your teacher for a new card.")
                 if by_card
-                else "Name and password do not match.",
+                else worded("Name and password do not match."),
             )
     return render(request, "people/sign_in.html", {"card": card, "password": password, "may_found": may_found()})
 
@@ -117,6 +121,18 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
     return response
 
 
+@require_POST
+def choose_language(request: HttpRequest) -> HttpResponse:
+    """The language of all pages from now on, for whoever is signed in on every device."""
+    response = redirect(_of_this_site(request, request.POST.get("next", "")) or "/")
+    language = request.POST.get("language", "")
+    if language in CHOICES:
+        response.set_cookie(settings.LANGUAGE_COOKIE_NAME, language, max_age=60 * 60 * 24 * 365, samesite="Lax")
+        if request.user.is_authenticated:
+            Person.objects.filter(pk=request.user.pk).update(language=language)
+    return response
+
+
 @teacher_only
 def students(request: Request) -> HttpResponse:
     people = Person.objects.visible_to(request.user).students().prefetch_related("enrolments__group")
@@ -157,7 +173,7 @@ def add_student(request: Request) -> HttpResponse:
         )
         if data["guardian"]:
             services.add_guardian(student=enrolment.student, name=data["guardian"])
-        messages.success(request, f"{enrolment.student} is added. Print the card or copy the link now.")
+        messages.success(request, worded("{student} is added. Print the card or copy the link now.", student=enrolment.student))
         return _cards(request, [enrolment.student], reverse("people:student", args=[enrolment.student_id]))
     return render(request, "people/add_student.html", {"form": form})
 
@@ -179,12 +195,19 @@ def add_roll(request: Request) -> HttpResponse:
     added, more = services.add_roll(studio=studio, rows=rows)
     left = [row for row in rows if row.problem]
     if more:
-        messages.success(request, "Another instrument: " + ", ".join(str(enrolment) for enrolment in more) + ".")
+        messages.success(request, worded("Another instrument: ") + ", ".join(str(enrolment) for enrolment in more) + ".")
     if not added:
         if not more:
-            messages.info(request, "Nobody new was in the list.")
+            messages.info(request, worded("Nobody new was in the list."))
         return redirect("people:students")
-    messages.success(request, f"{_students(len(added))} added. Print the cards now: they are shown this once.")
+    messages.success(
+        request,
+        counted(
+            "1 student is added. Print the cards now: they are shown this once.",
+            "{count} students are added. Print the cards now: they are shown this once.",
+            len(added),
+        ),
+    )
     unread = "\n".join(filter(None, [heading_of(text), *(row.line for row in left)])) if left else ""
     return _cards(request, added, reverse("people:students"), left=left, unread=unread, group=group)
 
@@ -195,7 +218,7 @@ def group_cards(request: Request) -> HttpResponse:
     """New cards for a whole group; or for those of it who have none."""
     form = GroupCardsForm(request.POST, studio=request.user.studio)
     if not form.is_valid():
-        messages.error(request, "Choose a group first.")
+        messages.error(request, worded("Choose a group first."))
         return redirect("people:students")
     people = Person.objects.visible_to(request.user).students().filter(enrolments__group=form.cleaned_data["group"]).distinct()
     with_pictures = form.cleaned_data["kind"] == "pictures"
@@ -205,9 +228,9 @@ def group_cards(request: Request) -> HttpResponse:
     if not chosen:
         messages.info(
             request,
-            f"Everybody there has {'pictures' if with_pictures else 'a card'}."
+            (worded("Everybody there has pictures.") if with_pictures else worded("Everybody there has a card."))
             if form.cleaned_data["whose"] == "without"
-            else "Nobody is in that group.",
+            else worded("Nobody is in that group."),
         )
         return redirect("people:students")
     if with_pictures:
@@ -222,19 +245,17 @@ def performance(request: Request) -> HttpResponse:
     """The day of a group's next performance: practice is planned towards it."""
     form = PerformanceForm(request.POST, studio=request.user.studio, prefix="performance")
     if not form.is_valid():
-        messages.error(request, "Choose a group, and a day or none.")
+        messages.error(request, worded("Choose a group, and a day or none."))
         return redirect("people:students")
     group, day = form.cleaned_data["group"], form.cleaned_data["on"]
     services.set_performance(group=group, day=day)
     messages.success(
         request,
-        f"{group} performs on {day:%A} {day.day} {day:%B}: practice is planned towards it." if day else f"{group} has no day fixed.",
+        worded("{group} performs on {day}: practice is planned towards it.", group=group, day=date_format(day, worded("l j F")))
+        if day
+        else worded("{group} has no day fixed.", group=group),
     )
     return redirect("people:students")
-
-
-def _students(count: int) -> str:
-    return "1 student is" if count == 1 else f"{count} students are"
 
 
 def _cards(request: Request, students: list[Person], leads_to: str, **more: Any) -> HttpResponse:
@@ -266,14 +287,14 @@ def student(request: Request, pk: int) -> HttpResponse:
             recorded_by=request.user,
             kind=consent.cleaned_data["kind"] or ConsentKind.SOUND,
         )
-        messages.success(request, f"Consent of {consent.cleaned_data['given_by']} is recorded.")
+        messages.success(request, worded("Consent of {cleaned_data} is recorded.", cleaned_data=consent.cleaned_data["given_by"]))
     elif enrolment.is_valid():
         data = enrolment.cleaned_data
         services.enrol(student=person, instrument=data["instrument"], level=data["level"], group_name=data["group"])
         messages.success(request, "Kept.")
     elif guardian.is_valid():
         services.add_guardian(student=person, name=guardian.cleaned_data["name"])
-        messages.success(request, "The guardian is added. Make new cards to give them theirs.")
+        messages.success(request, worded("The guardian is added. Make new cards to give them theirs."))
     elif who.is_valid():
         services.change_student(student=person, name=who.cleaned_data["called"], is_minor=who.cleaned_data["is_minor"])
         services.set_reading(student=person, reads_notes=not who.cleaned_data["no_notes_yet"])
@@ -307,7 +328,7 @@ def _student_page(request: Request, person: Person) -> dict[str, Any]:
 def leave(request: Request, pk: int) -> HttpResponse:
     person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
     services.leave(student=person)
-    messages.success(request, f"{person} has left: no sign-in and no new work. The recordings are kept.")
+    messages.success(request, worded("{person} has left: no sign-in and no new work. The recordings are kept.", person=person))
     return redirect("people:students")
 
 
@@ -325,9 +346,9 @@ def withdraw_consent(request: Request, pk: int) -> HttpResponse:
     kind = request.POST.get("kind", "")
     services.withdraw_consent(student=person, kind=kind if kind in ConsentKind.values else "")
     if kind == ConsentKind.TOGETHER:
-        messages.success(request, "Consent is withdrawn: recordings of all together that they are in cannot be heard any more.")
+        messages.success(request, worded("Consent is withdrawn: recordings of all together that they are in cannot be heard any more."))
     else:
-        messages.success(request, "Consent is withdrawn. Nothing more of it can be recorded until it is given again.")
+        messages.success(request, worded("Consent is withdrawn. Nothing more of it can be recorded until it is given again."))
     return redirect("people:student", pk=pk)
 
 
@@ -342,10 +363,10 @@ def consent(request: Request) -> HttpResponse:
             raise Http404
         if "not" in request.POST:
             services.withdraw_consent(student=ward, kind=kind)
-            messages.success(request, f"Withdrawn for {ward}. {WITHDRAWN[ConsentKind(kind)]}")
+            messages.success(request, worded("Withdrawn for {ward}. {withdrawn}", ward=ward, withdrawn=WITHDRAWN[ConsentKind(kind)]))
         elif not ward.has_consent(kind):
             services.record_consent(student=ward, given_by=request.user.name, recorded_by=request.user, kind=kind)
-            messages.success(request, f"Thank you: it holds for {ward} from now on.")
+            messages.success(request, worded("Thank you: it holds for {ward} from now on.", ward=ward))
         return redirect("people:consent")
     asked = [
         (ward, [(kind, title, services.given(ward, kind), services.WORDINGS[ConsentKind(kind)]) for kind, title in ConsentKind.choices])
@@ -357,9 +378,9 @@ def consent(request: Request) -> HttpResponse:
 
 #: What withdrawing does, by kind.
 WITHDRAWN = {
-    ConsentKind.SOUND: "Nothing more can be recorded. What was recorded is kept until you or the studio ask for its deletion.",
-    ConsentKind.PICTURE: "Nothing more can be filmed; sound alone stays possible.",
-    ConsentKind.TOGETHER: "Recordings of all together that they are in cannot be heard any more.",
+    ConsentKind.SOUND: _("Nothing more can be recorded. What was recorded is kept until you or the studio ask for its deletion."),
+    ConsentKind.PICTURE: _("Nothing more can be filmed; sound alone stays possible."),
+    ConsentKind.TOGETHER: _("Recordings of all together that they are in cannot be heard any more."),
 }
 
 
@@ -368,6 +389,8 @@ def note_names(request: Request) -> HttpResponse:
     """Friendly names of notes and words to count with, for the study sheets."""
     studio = request.user.studio
     kept = {
+        "naming": studio.note_naming,
+        "values": "crotchets" if studio.crotchets else "quarters",
         **studio.note_names,
         **{f"count_{word}": said for word, said in studio.counting_words.items()},
         **{f"tone_{letter}": tone for letter, tone in studio.note_colours.items()},
@@ -375,7 +398,8 @@ def note_names(request: Request) -> HttpResponse:
     form = NoteNamesForm(request.POST or None, initial=kept)
     if request.method == "POST" and form.is_valid():
         studio.note_names, studio.counting_words, studio.note_colours = form.names, form.counting_words, form.colours
-        studio.save(update_fields=["note_names", "counting_words", "note_colours"])
-        messages.success(request, "The words are kept. Students find them on their study sheets.")
+        studio.note_naming, studio.crotchets = form.cleaned_data["naming"], form.cleaned_data["values"] == "crotchets"
+        studio.save(update_fields=["note_names", "counting_words", "note_colours", "note_naming", "crotchets"])
+        messages.success(request, worded("The words are kept. Students find them in remarks and on their study sheets."))
         return redirect("people:students")
     return render(request, "people/note_names.html", {"form": form})

@@ -29,6 +29,7 @@ from didactor.core.score.expected import of_staff
 from didactor.core.score.study.fingering import chord_shape
 from didactor.core.score.study.reading_aids import note_name
 from didactor.core.units import beats_to_quarters_per_minute
+from didactor.core.words import worded
 from didactor.library.notation import expectation_of_passage, read_part
 from didactor.people.models import Enrolment
 from didactor.practice.models import Attempt, OutcomeChoices
@@ -53,7 +54,7 @@ def material_of(task: Task) -> Material | None:
     if not music.notes or not music.bars:
         return None
     fifths = {bar.index: bar.fifths for bar in part.bars}
-    naming = "own" if studio.note_names else "letters"
+    naming = studio.naming
     return Material(
         part=part,
         music=music,
@@ -196,7 +197,7 @@ def asked_of_drill(attempt: Attempt) -> Asked:
     drill = drill_in(task, row.kind, row.of) if row else None
     kind = kind_of(row.kind) if row else None
     if drill is None or kind is None:
-        raise PassageError("drill.gone", "The passage has changed since: this drill is there no more.")
+        raise PassageError("drill.gone", worded("The passage has changed since: this drill is there no more."))
     targets = Targets(tempo_qpm=task.targets.tempo_qpm, instrument=task.targets.instrument)
     if drill.prompts:
         prompt = next((p for p in drill.prompts if p.name == attempt.prompt), drill.prompts[0])

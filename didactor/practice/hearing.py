@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict
 from datetime import timedelta
 
 import numpy as np
@@ -16,6 +15,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import Task
 from didactor.core.errors import CoreError, PassageError
+from didactor.core.formats.plain import to_plain
 from didactor.core.practising.attempt import Asked, heard_whole
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.kinds import read_kind
@@ -23,6 +23,7 @@ from didactor.core.practising.remedies import remedy_for
 from didactor.core.practising.verdict import Verdict
 from didactor.core.sound.playback import encode_playback
 from didactor.core.sound.recording import RATE_HZ
+from didactor.core.words import worded
 from didactor.practice.drilling import asked_of_drill
 from didactor.practice.models import Attempt, OutcomeChoices, Remedy
 from didactor.practice.music import asked_of, music_of_stone
@@ -50,7 +51,7 @@ def asked(attempt: Attempt) -> Asked:
     state = state_of(attempt.task)
     stone = state.stone(attempt.stone) if state else None
     if state is None or stone is None:
-        raise PassageError("crossing.stone", "This stone was cut anew; the attempt does not count.")
+        raise PassageError("crossing.stone", worded("This stone was cut anew; the attempt does not count."))
     return asked_of(attempt, stone, state.settings.rule.counts)
 
 
@@ -61,8 +62,8 @@ def settle(attempt: Attempt, found: Verdict, seconds: float) -> Attempt:
         if kept.ended and kept.outcome != OutcomeChoices.UNHEARD:
             return kept
         kept.outcome, kept.ended, kept.seconds = found.outcome.value, True, seconds
-        kept.says, kept.bar, kept.code = found.says[:300], found.bar[:20], found.code[:40]
-        kept.cause = found.cause[:300]
+        kept.says, kept.bar, kept.code = found.says, found.bar[:20], found.code[:40]
+        kept.cause = found.cause
         kept.at_fault = [list(pair) for pair in zip(found.at_fault, found.heard, strict=False)]
         kept.doubtful = list(found.doubtful)
         kept.changes = [[c.before, c.after, c.late_s, c.right] for c in found.changes]
@@ -116,7 +117,7 @@ def propose(task: Task, stone_name: str) -> Remedy | None:
         reading, music, bars=stone.bars, tempo=tempo, rungs=state.rungs, done=[r.exercise["means"] for r in earlier if r.done_at]
     )
     kind = reading.kind.value if reading.kind else ""
-    return Remedy.objects.create(task=task, stone=stone.name, kind=kind, note_id=reading.at, exercise=asdict(exercise))
+    return Remedy.objects.create(task=task, stone=stone.name, kind=kind, note_id=reading.at, exercise=to_plain(exercise))
 
 
 def keep_sound(attempt: Attempt) -> None:

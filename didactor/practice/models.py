@@ -9,19 +9,22 @@ from django.db import models
 from django.utils import timezone
 
 from didactor.assignments.models import Task
+from didactor.core.formats.plain import from_plain
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.remedies import FINDS_OUT, Exercise
 from didactor.core.score.roadmap import bars_in_words
+from didactor.core.words import _
 from didactor.people.models import Enrolment
 from didactor.practice.querysets import AttemptQuerySet
+from didactor.web.words_field import WordsField
 
 
 class OutcomeChoices(models.TextChoices):
-    CLEAN = Outcome.CLEAN.value, "Without a fault"
-    FAULT = Outcome.FAULT.value, "Not yet"
-    UNSURE = Outcome.UNSURE.value, "Could not be told"
-    TRIAL = Outcome.TRIAL.value, "Trial run"
-    UNHEARD = Outcome.UNHEARD.value, "Not yet heard"
+    CLEAN = Outcome.CLEAN.value, _("Without a fault")
+    FAULT = Outcome.FAULT.value, _("Not yet")
+    UNSURE = Outcome.UNSURE.value, _("Could not be told")
+    TRIAL = Outcome.TRIAL.value, _("Trial run")
+    UNHEARD = Outcome.UNHEARD.value, _("Not yet heard")
 
 
 class Remedy(models.Model):
@@ -45,7 +48,7 @@ class Remedy(models.Model):
 
     @property
     def as_exercise(self) -> Exercise:
-        return Exercise(**self.exercise)
+        return from_plain(Exercise, self.exercise)
 
     @property
     def finds_out(self) -> bool:
@@ -97,10 +100,10 @@ class Attempt(models.Model):
     seconds = models.FloatField(default=0.0)
     outcome = models.CharField(max_length=8, choices=OutcomeChoices.choices, default=OutcomeChoices.UNHEARD)
     ended = models.BooleanField(default=False)
-    says = models.CharField(max_length=300, blank=True)
+    says = WordsField(blank=True)
     bar = models.CharField(max_length=20, blank=True)
     code = models.CharField(max_length=40, blank=True)
-    cause = models.CharField(max_length=300, blank=True)
+    cause = WordsField(blank=True)
     at_fault = models.JSONField(default=list)
     doubtful = models.JSONField(default=list)
     changes = models.JSONField(default=list)

@@ -15,6 +15,7 @@ from didactor.core.practising.drills.drill import Drill
 from didactor.core.practising.remedies import Exercise
 from didactor.core.score.expected import Expectation
 from didactor.core.score.study.payoff import payoffs
+from didactor.core.words import worded
 from didactor.library.notation import expectation_of, expectation_of_passage, read_part
 from didactor.people.models import Person
 from didactor.practice.drilling import KINDS, drill_data, following, shapes_of
@@ -48,7 +49,7 @@ def crossing_page(state: State, person: Person) -> dict[str, Any]:
         "days": minutes_by_day(state.practised)[:DAYS_SHOWN],
         "last_ones": [a for a in reversed(state.attempts) if not a.by_hand][:ATTEMPTS_SHOWN],
         "remedies": list(task.remedies.order_by("-made_at")[:REMEDIES_SHOWN]),
-        "refusal": "A guardian’s consent is needed before the first recording." if task.enrolment.student.consent_missing else "",
+        "refusal": worded("A guardian’s consent is needed before the first recording.") if task.enrolment.student.consent_missing else "",
         "practice": {
             **_sitting(task),
             "byHand": reverse("practice:by_hand", args=[task.pk]),
@@ -91,7 +92,7 @@ def drill_page(task: Task, drill: Drill, *, warm: bool) -> dict[str, Any]:
         "after": after,
         # A model of the whole passage is rendered; what is played from it has its own length and place.
         "hears": KINDS[drill.kind].two,
-        "refusal": "A guardian’s consent is needed before the first recording." if task.enrolment.student.consent_missing else "",
+        "refusal": worded("A guardian’s consent is needed before the first recording.") if task.enrolment.student.consent_missing else "",
         "practice": {**_sitting(task), "touched": reverse("practice:touched", args=[task.pk]), "now": drill_data(task, drill)},
     }
 

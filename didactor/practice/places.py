@@ -11,6 +11,7 @@ from didactor.core.practising.keeps_failing import Tried, causes_in_practice
 from didactor.core.practising.kinds import Place, Try
 from didactor.core.score.expected import Expectation
 from didactor.core.score.study.likeness import likenesses
+from didactor.core.words import worded
 from didactor.library.notation import expectation_of_passage, read_part
 from didactor.practice.models import Attempt
 from didactor.practice.music import music_of_stone
@@ -60,7 +61,7 @@ def failed_at(attempt: Attempt) -> list[str]:
     """Ids of the notes that were wrong or missed; where the fault is another one, or the helper heard it, its bar stands for them."""
     if attempt.counts_as is not Outcome.FAULT:
         return []
-    return [note for note, _ in attempt.at_fault] or [f"bar {attempt.bar or attempt.stone}"]
+    return [note for note, _ in attempt.at_fault] or [worded("bar {bar}", bar=attempt.bar or attempt.stone)]
 
 
 def carried_over(state: State, stone: Stone, music: Expectation) -> list[str]:

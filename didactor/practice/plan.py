@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.utils import timezone
+from django.utils.formats import date_format
 
 from didactor.core.planning.days import Day, Forecast, StoneNow, forecast, new_gain, next_return, plan_day, strength_of
 from didactor.core.practising.crossing import Kind, Outcome, Stone, standing
+from didactor.core.words import worded
 from didactor.practice.models import Attempt, Habit
 from didactor.practice.state import State, counted, minutes_played
 
@@ -27,7 +29,11 @@ class Portion:
     @property
     def bars(self) -> str:
         stone = self.stone
-        return f"Bar {stone.first}" if stone.first == stone.last else f"Bars {stone.first}–{stone.last}"
+        return (
+            worded("Bar {first}", first=stone.first)
+            if stone.first == stone.last
+            else worded("Bars {first}–{last}", first=stone.first, last=stone.last)
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -47,18 +53,26 @@ class Today:
         if self.forecast is None:
             return ""
         found, today = self.forecast, self.day.day
-        words = f"At this pace all of it carries {_day_in_words(found.day, today, 'on ')}"
-        if found.earliest != found.latest:
-            words += f" ({_day_in_words(found.earliest, today)} to {_day_in_words(found.latest, today)})"
-        return f"{words}."
+        at = _day_in_words(found.day, today, with_on=True)
+        if found.earliest == found.latest:
+            return worded("At this pace all of it carries {day}.", day=at)
+        return worded(
+            "At this pace all of it carries {day} ({earliest} to {latest}).",
+            day=at,
+            earliest=_day_in_words(found.earliest, today),
+            latest=_day_in_words(found.latest, today),
+        )
 
 
-def _day_in_words(day: date, today: date, before: str = "") -> str:
+def _day_in_words(day: date, today: date, with_on: bool = False) -> str:
     """“today”, “tomorrow”, “on Thursday”; beyond a week with its date."""
     away = (day - today).days
+    if away < 1:
+        return worded("today")
     if away < 2:
-        return ("today", "tomorrow")[max(0, away)]
-    return f"{before}{day:%A}" if away < 7 else f"{before}{day:%A} {day.day} {day:%B}"
+        return worded("tomorrow")
+    said = date_format(day, worded("l") if away < 7 else worded("l j F"))
+    return worded("on {day}", day=said) if with_on else said
 
 
 def habit_of(state: State) -> Habit:

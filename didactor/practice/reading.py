@@ -19,6 +19,7 @@ from didactor.core.judging.stages import BY_SLUG
 from didactor.core.planning.staircase import LineRead, is_playable, level_of, next_grade
 from didactor.core.score.generate.graded import GRADES, TROUBLES, graded_line
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.core.words import worded
 from didactor.library.exercises import keep
 from didactor.library.models import Piece
 from didactor.people.models import Enrolment, Person, Role
@@ -54,8 +55,8 @@ class Read:
 
     @property
     def in_words(self) -> str:
-        stops = {0: "without a stop", 1: "one stop"}.get(self.stops, f"{self.stops} stops")
-        return f"{self.right} of {self.notes} notes, {stops}"
+        stops = {0: worded("without a stop"), 1: worded("one stop")}.get(self.stops, worded("{stops} stops", stops=self.stops))
+        return worded("{right} of {notes} notes, {stops}", right=self.right, notes=self.notes, stops=stops)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -111,7 +112,7 @@ def level_in_words(reading: Reading, enrolment: Enrolment) -> str:
     if len(reading.lines) < 3:
         return ""
     read = [LineRead(grade=line.grade, playable=line.playable) for line in reversed(reading.lines[:LINES_COUNTED])]
-    return f"about grade {level_of(read, STARTS.get(enrolment.level, 3.0)):.1f} of {reading.of}"
+    return worded("about grade {level_of:.1f} of {of}", level_of=level_of(read, STARTS.get(enrolment.level, 3.0)), of=reading.of)
 
 
 def trouble_of(enrolment: Enrolment) -> str:
@@ -130,18 +131,18 @@ def new_line(*, student: Person, enrolment: Enrolment) -> Task:
     """The next line nobody has seen; one that waits to be read is that one. Raises ``ReadingRefused``, ``CoreError``."""
     Enrolment.objects.select_for_update().get(pk=enrolment.pk)
     if enrolment.student_id != student.pk:
-        raise ReadingRefused("Only the student reads for this instrument.")
+        raise ReadingRefused(worded("Only the student reads for this instrument."))
     if not enrolment.reads_notes:
-        raise ReadingRefused("Lines to read are for those who read notes.")
+        raise ReadingRefused(worded("Lines to read are for those who read notes."))
     instrument = find_instrument(enrolment.instrument)
     if not instrument.pitched:
-        raise ReadingRefused("There are no lines for this instrument yet: it has no pitches.")
+        raise ReadingRefused(worded("There are no lines for this instrument yet: it has no pitches."))
     reading = reading_of(enrolment)
     if reading.waiting is not None:
         return reading.waiting
     teacher = Person.objects.filter(studio=student.studio, role=Role.TEACHER, is_active=True).order_by("pk").first()
     if teacher is None:
-        raise ReadingRefused("Your studio has no teacher.")
+        raise ReadingRefused(worded("Your studio has no teacher."))
     count = Assignment.objects.filter(tasks__enrolment=enrolment, own_grade__isnull=False).count()
     kind, choices, qpm = graded_line(
         reading.grade, 1000 * enrolment.pk + count, hands=2 if instrument.staves > 1 else 1, trouble=trouble_of(enrolment)
@@ -152,7 +153,7 @@ def new_line(*, student: Person, enrolment: Enrolment) -> Task:
     unit, count_off = usual_beat(passage)
     stage = BY_SLUG["sight_reading"]
     fields = {
-        "title": f"Line {count + 1} at sight",
+        "title": worded("Line {count} at sight", count=count + 1),
         "due_at": timezone.now() + timedelta(days=1),
         "tempo": float(round(quarters_to_beats_per_minute(qpm, unit))),
         "beat_unit": unit,

@@ -17,6 +17,7 @@ from django.utils import timezone
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import move_task
+from didactor.core.words import worded
 from didactor.people.models import Enrolment, Person
 from didactor.practice.drilling import drill_in, judge_touches, row_of
 from didactor.practice.hearing import forget_left, settle, what_follows
@@ -67,9 +68,9 @@ class Begun:
 
 def _check_is_theirs(student: Person, task: Task) -> None:
     if task.enrolment.student_id != student.pk:
-        raise AttemptRefused("Only the student practises this.")
+        raise AttemptRefused(worded("Only the student practises this."))
     if task.withdrawn_at is not None:
-        raise AttemptRefused("Your teacher has taken this passage back: nothing more is expected here.")
+        raise AttemptRefused(worded("Your teacher has taken this passage back: nothing more is expected here."))
 
 
 def check_may_practise(student: Person, task: Task) -> State:
@@ -77,7 +78,7 @@ def check_may_practise(student: Person, task: Task) -> State:
     _check_is_theirs(student, task)
     state = None if task.is_sealed else state_of(task)
     if state is None:
-        raise AttemptRefused("This is not practised in stones.")
+        raise AttemptRefused(worded("This is not practised in stones."))
     return state
 
 
@@ -88,9 +89,9 @@ def begin_attempt(*, student: Person, task: Task, begun: Begun) -> Attempt:
     """
     _check_is_theirs(student, task)
     if student.consent_missing:
-        raise AttemptRefused("A guardian’s consent is needed before the first recording: on their own page, or by your teacher.")
+        raise AttemptRefused(worded("A guardian’s consent is needed before the first recording: on their own page, or by your teacher."))
     if not LOWEST_RATE <= begun.rate <= HIGHEST_RATE:
-        raise AttemptRefused("This device records in a way that cannot be heard. Try another browser.")
+        raise AttemptRefused(worded("This device records in a way that cannot be heard. Try another browser."))
     attempt = _make(task, begun, **(_at_stone(student, task, begun) if begun.drill is None else {"drill": _drill_row(task, begun.drill)}))
     forget_left(Attempt.objects.filter(task__enrolment__student=student, ended=False).order_by("-made_at", "pk")[MOST_OPEN:])
     return attempt
@@ -101,14 +102,14 @@ def _at_stone(student: Person, task: Task, begun: Begun) -> dict[str, Any]:
     stone = state.stone(begun.stone)
     remedy = task.remedies.filter(pk=begun.remedy).first() if begun.remedy is not None else None
     if stone is None or (begun.remedy is not None and remedy is None):
-        raise AttemptRefused("Your teacher has cut this passage anew. Open the page again.")
+        raise AttemptRefused(worded("Your teacher has cut this passage anew. Open the page again."))
     return {"stone": stone.name, "bars": stone.bars, "remedy": remedy}
 
 
 def _drill_row(task: Task, drill: tuple[str, str]) -> Drill:
     found = drill_in(task, *drill)
     if found is None:
-        raise AttemptRefused("The passage has changed: this drill is there no more. Go back to the drills.")
+        raise AttemptRefused(worded("The passage has changed: this drill is there no more. Go back to the drills."))
     return row_of(task, found)
 
 
@@ -126,7 +127,7 @@ def _make(task: Task, begun: Begun, **fields: Any) -> Attempt:
     with transaction.atomic():
         attempt, made = Attempt.objects.get_or_create(pk=begun.id, defaults={"task": task, **values})
         if attempt.task_id != task.pk:
-            raise AttemptRefused("This attempt belongs to something else.")
+            raise AttemptRefused(worded("This attempt belongs to something else."))
         if made and task.state == TaskState.OPEN:
             move_task(task, TaskState.IN_WORK)
     return attempt
@@ -151,7 +152,7 @@ def add_piece(attempt: Attempt, offset: int, body: bytes) -> int:
             raise OutOfStep(size)
         fresh = body[size - offset :]
         if size + len(fresh) > most:
-            raise AttemptRefused("An attempt lasts three minutes at most. For the whole piece, record a take.")
+            raise AttemptRefused(worded("An attempt lasts three minutes at most. For the whole piece, record a take."))
         file.write(fresh)
         return size + len(fresh)
 
@@ -183,7 +184,7 @@ def touched(*, student: Person, task: Task, begun: Begun, touches: Sequence[tupl
     _check_is_theirs(student, task)
     drill = drill_in(task, *begun.drill) if begun.drill else None
     if drill is None or not drill.touched:
-        raise AttemptRefused("The passage has changed: this drill is there no more. Go back to the drills.")
+        raise AttemptRefused(worded("The passage has changed: this drill is there no more. Go back to the drills."))
     found = judge_touches(task, drill, begun.tempo, touches)
     length_s = len(drill.touched) * 60.0 / begun.tempo
     return settle(_make(task, begun, drill=row_of(task, drill)), found, length_s)
@@ -224,7 +225,7 @@ def erase_practice(task: Task) -> None:
 def keep_habit(enrolment: Enrolment, minutes: int, days_off: Sequence[int]) -> None:
     """What a household agreed on. Raises ``AttemptRefused`` for numbers that make no sense."""
     if not 1 <= minutes <= MOST_MINUTES:
-        raise AttemptRefused(f"Agree on 1 to {MOST_MINUTES} minutes a day.")
+        raise AttemptRefused(worded("Agree on 1 to {most_minutes} minutes a day.", most_minutes=MOST_MINUTES))
     if any(not 0 <= day <= 6 for day in days_off) or len(set(days_off)) > 6:
-        raise AttemptRefused("One day of the week at least stays for practising.")
+        raise AttemptRefused(worded("One day of the week at least stays for practising."))
     Habit.objects.update_or_create(enrolment=enrolment, defaults={"minutes": minutes, "days_off": sorted(set(days_off))})

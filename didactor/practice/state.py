@@ -16,6 +16,7 @@ from didactor.core.practising.crossing import Attempt as Counted
 from didactor.core.practising.crossing import Crossing, Kind, Order, Outcome, Stone, clean_tempo_of_bars, crossing, stones_of
 from didactor.core.score.roadmap import bars_in_words
 from didactor.core.score.study.payoff import weights
+from didactor.core.words import worded
 from didactor.library.notation import expectation_of_passage, read_part
 from didactor.library.study import difficulty_of
 from didactor.practice.models import Attempt, Remedy
@@ -117,7 +118,7 @@ def summaries(tasks: Sequence[Task]) -> dict[int, Summary]:
             firm=state.crossing.firm,
             stones=len(state.stones),
             minutes=minutes_played(attempts),
-            at="" if at is None else ("the whole" if at.kind is Kind.WHOLE else bars_in_words(at.bars)),
+            at="" if at is None else (worded("the whole") if at.kind is Kind.WHOLE else bars_in_words(at.bars)),
             remedy=str(last[task.pk]) if task.pk in last else "",
             carries=state.crossing.carries,
         )
@@ -195,13 +196,21 @@ def as_data(state: State) -> dict[str, Any]:
 def in_words(state: State) -> str:
     """What is at work, in a line."""
     if state.at is None:
-        return "All of it carries. One clean run of the whole is done."
+        return worded("All of it carries. One clean run of the whole is done.")
     standing, stone = state.crossing.standings[state.at.name], state.at
     bars = bars_in_words(stone.bars)
-    what = {"own": f"Stone {bars}", "join": f"Join {bars}", "whole": "The whole, once without a fault"}[stone.kind.value]
+    what = {
+        "own": worded("Stone {bars}", bars=bars),
+        "join": worded("Join {bars}", bars=bars),
+        "whole": worded("The whole, once without a fault"),
+    }[stone.kind.value]
     if standing.shaken:
-        return f"{what} lost its hold: once more without a fault."
+        return worded("{what} lost its hold: once more without a fault.", what=what)
     if standing.slower or standing.tempo < state.rungs[-1]:
-        return f"{what}, at {standing.tempo:g}: two clean ones lead up again."
+        return worded("{what}, at {tempo:g}: two clean ones lead up again.", what=what, tempo=standing.tempo)
     left = standing.need - standing.tally
-    return f"{what}: {left} more without a fault." if standing.tally and left else f"{what}, {state.settings.rule.in_words}."
+    return (
+        worded("{what}: {left} more without a fault.", what=what, left=left)
+        if standing.tally and left
+        else worded("{what}, {rule}.", what=what, rule=state.settings.rule.in_words)
+    )

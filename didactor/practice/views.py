@@ -15,6 +15,7 @@ from didactor.core.errors import CoreError
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.planning.tempi import rungs
 from didactor.core.units import beats_to_quarters_per_minute
+from didactor.core.words import _, worded
 from didactor.library.sounds import sound_at
 from didactor.people.models import Enrolment
 from didactor.people.permissions import anybody, family, student_only
@@ -33,7 +34,7 @@ from didactor.web.ranges import ranged_file
 MOST_BYTES = 4_000_000
 #: The model begins after this much silence.
 LEAD_S = 0.3
-DISK_FULL = "The server has no room at the moment. Nothing is lost: the attempt is kept on this device."
+DISK_FULL = _("The server has no room at the moment. Nothing is lost: the attempt is kept on this device.")
 
 
 def _task(request: Request, pk: int) -> Task:
@@ -100,7 +101,7 @@ def begin(request: Request, pk: int) -> HttpResponse:
     """An attempt is about to be played."""
     task, begun = _task(request, pk), _begun(request)
     if begun is None:
-        return JsonResponse({"says": "This attempt makes no sense. Open the page again."}, status=400)
+        return JsonResponse({"says": worded("This attempt makes no sense. Open the page again.")}, status=400)
     try:
         services.begin_attempt(student=request.user, task=task, begun=begun)
     except services.AttemptRefused as error:
@@ -116,7 +117,7 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
     offset = read_id(request.GET.get("at"))
     body = request.read(MOST_BYTES + 1)
     if offset is None or len(body) > MOST_BYTES or len(body) % 2:
-        return JsonResponse({"says": "This piece makes no sense."}, status=400)
+        return JsonResponse({"says": worded("This piece makes no sense.")}, status=400)
     try:
         services.add_piece(attempt, offset, body)
     except services.OutOfStep as error:
@@ -142,7 +143,7 @@ def by_hand(request: Request, pk: int) -> HttpResponse:
     task, begun = _task(request, pk), _begun(request)
     outcome = request.POST.get("outcome")
     if begun is None or outcome not in (OutcomeChoices.CLEAN, OutcomeChoices.FAULT):
-        return JsonResponse({"says": "This attempt makes no sense. Open the page again."}, status=400)
+        return JsonResponse({"says": worded("This attempt makes no sense. Open the page again.")}, status=400)
     try:
         attempt = services.judged_by_hand(student=request.user, task=task, begun=begun, clean=outcome == OutcomeChoices.CLEAN)
     except services.AttemptRefused as error:
@@ -230,7 +231,7 @@ def drill(request: Request, pk: int, kind: str) -> HttpResponse:
     task = _task(request, pk)
     found = drill_in(task, kind, request.GET.get("of", ""))
     if found is None:
-        messages.error(request, "The passage has changed: this drill is there no more.")
+        messages.error(request, worded("The passage has changed: this drill is there no more."))
         return redirect("practice:drills", pk=pk)
     return render(request, "practice/drill.html", drill_page(task, found, warm="warm" in request.GET))
 
@@ -247,7 +248,7 @@ def touched(request: Request, pk: int) -> HttpResponse:
     at = [read_number(text, 0.0, services.LONGEST_S) for text in request.POST.getlist("at")]
     names = request.POST.getlist("name")
     if begun is None or None in at or len(at) != len(names) or len(at) > MOST_TOUCHES:
-        return JsonResponse({"says": "This makes no sense. Open the page again."}, status=400)
+        return JsonResponse({"says": worded("This makes no sense. Open the page again.")}, status=400)
     touches = [(when, name) for when, name in zip(at, names, strict=True) if when is not None]
     try:
         attempt = services.touched(student=request.user, task=task, begun=begun, touches=touches)

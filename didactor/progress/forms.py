@@ -4,14 +4,16 @@ from typing import Any
 
 from django import forms
 
+from didactor.core.words import _, worded
+
 
 class TermForm(forms.Form):
-    from_day = forms.DateField(label="From", widget=forms.DateInput(attrs={"type": "date"}))
-    to_day = forms.DateField(label="to", widget=forms.DateInput(attrs={"type": "date"}))
+    from_day = forms.DateField(label=_("From"), widget=forms.DateInput(attrs={"type": "date"}))
+    to_day = forms.DateField(label=_("To"), widget=forms.DateInput(attrs={"type": "date"}))
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
         first, last = data.get("from_day"), data.get("to_day")
         if first and last and first > last:
-            raise forms.ValidationError("The first day comes after the last.")
+            raise forms.ValidationError(worded("The first day comes after the last."))
         return data

@@ -9,6 +9,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Series, Task, TaskState
+from didactor.core.words import _, worded
 from didactor.people.models import Enrolment, Group
 from didactor.progress.files import as_csv
 from didactor.review.models import Review
@@ -18,15 +19,28 @@ from didactor.takes.best import Best, best_of
 COLUMNS = 16
 #: Sign and word of a cell.
 WORDS = {
-    "fast": "passed, in the fast tier",
-    "passed": "passed",
-    "answered": "answered, once more",
-    "handed_in": "handed in",
-    "late": "late",
-    "in_work": "in work",
-    "open": "open",
-    "withdrawn": "withdrawn",
+    "fast": _("passed, in the fast tier"),
+    "passed": _("passed"),
+    "answered": _("answered, once more"),
+    "handed_in": _("handed in"),
+    "late": _("late"),
+    "in_work": _("in work"),
+    "open": _("open"),
+    "withdrawn": _("withdrawn"),
 }
+
+
+MARKS_HEAD = (
+    _("student"),
+    _("instrument"),
+    _("assignment"),
+    _("take"),
+    _("due"),
+    _("handed in"),
+    _("answered"),
+    _("decision"),
+    _("mark"),
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,8 +66,8 @@ class Grid:
 
     def _told(self, key: tuple[int, int]) -> tuple[str, str]:
         sign = self.cells.get(key, "")
-        best = f", at {self.best[key]:.0f} at best" if key in self.best else ""
-        return sign, f"{WORDS.get(sign, 'not given')}{best}"
+        words = str(WORDS[sign]) if sign in WORDS else worded("not given")
+        return sign, worded("{words}, at {best:.0f} at best", words=words, best=self.best[key]) if key in self.best else words
 
     @property
     def feet(self) -> list[tuple[int, int]]:
@@ -98,8 +112,8 @@ def _sign(task: Task, best: Best | None) -> str:
 
 def grid_csv(grid: Grid) -> str:
     """Names and instruments, then a column for each assignment."""
-    head = ["student", "instrument", *(f"{a.title} ({a.due_at:%Y-%m-%d})" for a in grid.assignments)]
-    rows = [[e.student.name, e.get_instrument_display(), *(words for _, words in signs)] for e, signs in grid.rows]
+    head = [worded("student"), worded("instrument"), *(f"{a.title} ({a.due_at:%Y-%m-%d})" for a in grid.assignments)]
+    rows = [[e.student.name, str(e.get_instrument_display()), *(words for _sign, words in signs)] for e, signs in grid.rows]
     return as_csv([head, *rows])
 
 
@@ -111,7 +125,7 @@ def marks_csv(group: Group) -> str:
         .order_by("submission__take__task__enrolment__student__name", "submission__submitted_at", "pk")
         .defer("submission__take__peaks")
     )
-    rows: list[Sequence[object]] = [["student", "instrument", "assignment", "take", "due", "handed in", "answered", "decision", "mark"]]
+    rows: list[Sequence[object]] = [list(map(str, MARKS_HEAD))]
     for review in sent:
         take = review.submission.take
         dates = [f"{timezone.localtime(at):%Y-%m-%d}" for at in (take.task.due_at, review.submission.submitted_at, review.sent_at)]

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.db.models import Prefetch
 
+from didactor.core.words import read
 from didactor.people.models import Person
 from didactor.takes.models import Analysis, Take
 
@@ -41,9 +42,9 @@ def what_comes_back(person: Person) -> list[ComesBack]:
             continue
         heard += 1
         for code, title, says in analysis.summary.get("causes", []):
-            own = found.setdefault((code, title), [])
+            own = found.setdefault((code, read(title)), [])
             if not own or own[-1][0].pk != take.pk:
-                own.append((take, says))
+                own.append((take, read(says)))
     back = [
         ComesBack(title=title, takes=len(own), of=heard, says=own[0][1], last=own[0][0])
         for (_, title), own in found.items()

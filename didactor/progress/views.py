@@ -17,6 +17,7 @@ from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import open_for, parts_written
 from didactor.core.errors import CoreError
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
+from didactor.core.words import counted, worded
 from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.notation import expectation_of_passage
@@ -101,10 +102,12 @@ def make_together(request: Request, pk: int) -> HttpResponse:
     chosen = [number for number in map(read_id, request.POST.getlist("take")) if number is not None]
     try:
         if tempo is None:
-            raise TogetherRefused(f"Write the tempo as a number between {TEMPO_LOW:g} and {TEMPO_HIGH:g}.")
+            raise TogetherRefused(
+                worded("Write the tempo as a number between {tempo_low:g} and {tempo_high:g}.", tempo_low=TEMPO_LOW, tempo_high=TEMPO_HIGH)
+            )
         made = begin_together(assignment=found, teacher=request.user, takes=chosen, tempo=tempo)
         put_takes_together.defer(together_id=made.pk)
-        messages.success(request, "They are being put together; it takes a few seconds a take.")
+        messages.success(request, worded("They are being put together; it takes a few seconds a take."))
     except TogetherRefused as error:
         messages.error(request, str(error))
     return redirect(f"{reverse('class_sheet', args=[pk])}#together")
@@ -116,24 +119,26 @@ def drop_together(request: Request, pk: int) -> HttpResponse:
     """One such recording is gone."""
     made = get_object_or_404(Together.objects.filter(assignment__studio=request.user.studio), pk=pk)
     take_away(made)
-    messages.success(request, "It is gone.")
+    messages.success(request, worded("It is gone."))
     return redirect(f"{reverse('class_sheet', args=[made.assignment_id])}#together")
 
 
 def _said_to_all(request: Request, found: Assignment, sheet: sheets.Sheet) -> HttpResponse:
     number, text = read_id(request.POST.get("fault")), request.POST.get("text", "").strip()
     if number is None or number >= len(sheet.common):
-        messages.error(request, "The sheet has changed meanwhile. Look again, then say it.")
+        messages.error(request, worded("The sheet has changed meanwhile. Look again, then say it."))
         return redirect("class_sheet", pk=found.pk)
     common = sheet.common[number]
     try:
         if "passage" in request.POST:
             sheets.warn_all(assignment=found, bar=common.bar, text=text)
-            messages.success(request, f"It stands at bar {common.bar} of the passage now, for all who play it.")
+            messages.success(request, worded("It stands at bar {bar} of the passage now, for all who play it.", bar=common.bar))
         else:
             given, answered = sheets.remark_to_all(assignment=found, teacher=request.user, common=common, text=text)
-            done = f" {answered} of them {'is' if answered == 1 else 'are'} answered already." if answered else ""
-            messages.success(request, f"Put into {given} answer{'' if given == 1 else 's'} that you have not sent yet.{done}")
+            put = counted("Put into 1 answer that you have not sent yet.", "Put into {count} answers that you have not sent yet.", given)
+            messages.success(request, put)
+            if answered:
+                messages.info(request, counted("1 of them is answered already.", "{count} of them are answered already.", answered))
     except (ReviewRefused, CoreError) as error:
         messages.error(request, str(error))
     return redirect("class_sheet", pk=found.pk)
@@ -203,7 +208,7 @@ def term_paper(request: Request, pk: int) -> HttpResponse:
     form = TermForm(request.GET or None)
     today = timezone.localdate()
     if request.GET and not form.is_valid():
-        messages.error(request, "Write both days, the first before the last.")
+        messages.error(request, worded("Write both days, the first before the last."))
         return redirect("progress:weeks", pk=pk)
     days = (form.cleaned_data["from_day"], form.cleaned_data["to_day"]) if request.GET else (today - TERM, today)
     return pdf_file("progress/paper/term.html", term_sheet(person, *days), f"{person.name} term")
@@ -218,9 +223,9 @@ def erase_student(request: Request, pk: int) -> HttpResponse:
     if request.method != "POST":
         return render(request, "progress/erase_student.html", context)
     if request.POST.get("name", "").strip().casefold() != person.name.strip().casefold():
-        return render(request, "progress/erase_student.html", {**context, "trouble": "That is not the name."}, status=409)
+        return render(request, "progress/erase_student.html", {**context, "trouble": worded("That is not the name.")}, status=409)
     services.erase_student(person)
-    messages.success(request, f"{person.name} and everything they recorded are erased.")
+    messages.success(request, worded("{name} and everything they recorded are erased.", name=person.name))
     return redirect("people:students")
 
 
@@ -231,5 +236,5 @@ def erase_take(request: Request, pk: int) -> HttpResponse:
     if request.method != "POST":
         return render(request, "progress/erase_take.html", {"take": take})
     services.erase_handed_in(take)
-    messages.success(request, "The take and the answer to it are erased.")
+    messages.success(request, worded("The take and the answer to it are erased."))
     return redirect("assignment", pk=take.task.assignment_id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass, field
 
+from didactor.core.words import worded
 from didactor.people.models import Person
 from didactor.review.models import Decision
 from didactor.review.querysets import for_lists
@@ -34,10 +35,12 @@ def answer_at_once(*, teacher: Person, chosen: Collection[int], decision: str, t
         ReviewRefused: nothing chosen, or a decision that has to be made take by take.
     """
     if decision not in DECISIONS:
-        raise ReviewRefused("Choose what happens next for all of them: " + ", ".join(str(one.label).lower() for one in DECISIONS) + ".")
+        raise ReviewRefused(
+            worded("Choose what happens next for all of them: ") + ", ".join(str(one.label).lower() for one in DECISIONS) + "."
+        )
     waiting = list(for_lists(Submission.objects.awaiting_review_by(teacher).in_desk_order().filter(pk__in=chosen)))
     if not waiting:
-        raise ReviewRefused("Tick the takes that it is for.")
+        raise ReviewRefused(worded("Tick the takes that it is for."))
     done = AtOnce()
     for submission in waiting:
         review = open_review(submission=submission, teacher=teacher)

@@ -15,6 +15,7 @@ from didactor.core.practising.crossing import Outcome
 from didactor.core.score.roadmap import bars_in_words
 from didactor.core.steps.registry import goal, goals
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.core.words import worded
 from didactor.library.notation import expectation_of_passage
 from didactor.practice.models import Attempt
 from didactor.practice.music import music_of_stone
@@ -41,11 +42,11 @@ def proposal_shown(take: Take, follows: bool | None = None) -> dict[str, Any] | 
     if found is None:
         return None
     parts = [
-        Decision(found.next.value).label,
+        str(Decision(found.next.value).label),
         bars_in_words(found.bars) if found.bars and found.next in (Next.SHORTER, Next.STEP) else "",
-        goal(found.step).title.lower() if found.step else "",
-        f"at {found.tempo:g}" if found.tempo else "",
-        f"{found.minutes} minutes a day" if found.minutes else "",
+        str(goal(found.step).title).lower() if found.step else "",
+        worded("at {tempo:g}", tempo=found.tempo) if found.tempo else "",
+        worded("{minutes} minutes a day", minutes=found.minutes) if found.minutes else "",
     ]
     fields = {
         "decision": found.next.value,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from django.urls import reverse
 
 from didactor.assignments.models import Assignment
+from didactor.core.words import worded
 from didactor.library.models import Piece
 from didactor.people.models import Person, Role
 
@@ -29,20 +30,20 @@ def first_steps(teacher: Person) -> list[Step]:
     students = studio.people.filter(role=Role.STUDENT).exists()
     return [
         Step(
-            words="Bring in a score",
-            more="MusicXML, MIDI, ABC or a chord sheet; a line can also be typed, or stand in a printed book.",
+            words=worded("Bring in a score"),
+            more=worded("MusicXML, MIDI, ABC or a chord sheet; a line can also be typed, or stand in a printed book."),
             url=reverse("library:index"),
             done=piece is not None,
         ),
         Step(
-            words="Add a student",
-            more="They sign in with a card that you print or send.",
+            words=worded("Add a student"),
+            more=worded("They sign in with a card that you print or send."),
             url=reverse("people:add_student"),
             done=students,
         ),
         Step(
-            words="Choose bars and give them",
-            more="Drag over the bars in the score, say how fast and until when.",
+            words=worded("Choose bars and give them"),
+            more=worded("Drag over the bars in the score, say how fast and until when."),
             url=reverse("library:piece", args=[piece.pk]) if piece else reverse("library:index"),
             done=False,
         ),

@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from didactor.assignments.models import Task
+from didactor.core.words import worded
 from didactor.people.permissions import teacher_only
 from didactor.people.requests import Request
 from didactor.takes import lessons
@@ -41,9 +42,9 @@ def recording(request: Request, pk: int) -> HttpResponse:
     submission, upload = _submission(request, pk), request.FILES.get("said")
     try:
         if upload is None or not upload.size:
-            raise TakeRefused("There is no recording in it. Record, press “That is it”, then keep it.")
+            raise TakeRefused(worded("There is no recording in it. Record, press “That is it”, then keep it."))
         lessons.keep_recording(take=submission.take, source=cast("IO[bytes]", upload.file), filename=upload.name or "lesson")
-        messages.success(request, "The recording is kept, and the ear listens to it now.")
+        messages.success(request, worded("The recording is kept, and the ear listens to it now."))
     except TakeRefused as error:
         messages.error(request, str(error))
     return redirect("review:detail", pk=pk)
@@ -56,7 +57,7 @@ def drop(request: Request, pk: int) -> HttpResponse:
     submission = _submission(request, pk)
     try:
         lessons.drop_live(submission.take)
-        messages.success(request, "Dropped: the passage is as it was before.")
+        messages.success(request, worded("Dropped: the passage is as it was before."))
     except TakeRefused as error:
         messages.error(request, str(error))
         return redirect("review:detail", pk=pk)

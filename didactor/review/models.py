@@ -8,19 +8,24 @@ from django.db import models
 from didactor.assignments.checklists import title_of
 from didactor.assignments.models import Assignment
 from didactor.core.score.roadmap import bars_in_words
+from didactor.core.words import _, english, worded
 from didactor.library.said import is_film
 from didactor.people.models import Person
 from didactor.takes.models import CATEGORY_CHOICES, Submission
+from didactor.web.words_field import WordsField
+
+#: Where a remark on one hand is.
+RIGHT_HAND, LEFT_HAND = _("Bar {bar}, right hand: {text}"), _("Bar {bar}, left hand: {text}")
 
 
 class Decision(models.TextChoices):
-    PASSED = "passed", "Passed"
-    ONCE_MORE = "once_more", "Once more"
-    STAY = "stay", "Stay on it"
-    SLOWER = "slower", "Slower"
-    SHORTER = "shorter", "A shorter segment"
-    STEP = "step", "Another step first"
-    NEXT = "next", "On to the next"
+    PASSED = "passed", _("Passed")
+    ONCE_MORE = "once_more", _("Once more")
+    STAY = "stay", _("Stay on it")
+    SLOWER = "slower", _("Slower")
+    SHORTER = "shorter", _("A shorter segment")
+    STEP = "step", _("Another step first")
+    NEXT = "next", _("On to the next")
 
 
 class Scale(models.Model):
@@ -90,14 +95,14 @@ class FormerAnswer(models.Model):
 
 
 class Origin(models.TextChoices):
-    HEARD = "heard", "Heard"
-    TEACHER = "teacher", "Teacher"
+    HEARD = "heard", _("Heard")
+    TEACHER = "teacher", _("Teacher")
 
 
 class Standing(models.TextChoices):
-    PROPOSED = "proposed", "Proposed"
-    KEPT = "kept", "Kept"
-    DROPPED = "dropped", "Dropped"
+    PROPOSED = "proposed", _("Proposed")
+    KEPT = "kept", _("Kept")
+    DROPPED = "dropped", _("Dropped")
 
 
 class Mark(models.Model):
@@ -107,8 +112,8 @@ class Mark(models.Model):
     origin = models.CharField(max_length=10, choices=Origin.choices)
     standing = models.CharField(max_length=10, choices=Standing.choices)
     category = models.CharField(max_length=20, choices=CATEGORY_CHOICES)
-    text = models.CharField(max_length=500)
-    heard_text = models.CharField(max_length=500, blank=True)
+    text = WordsField()
+    heard_text = WordsField(blank=True)
     code = models.CharField(max_length=60, blank=True)
     bar = models.CharField(max_length=10, blank=True)
     beat = models.FloatField(null=True)
@@ -128,7 +133,10 @@ class Mark(models.Model):
     @property
     def with_its_place(self) -> str:
         """The words, after the bar and the hand where they do not say it themselves."""
-        if not self.bar or f"bar {self.bar}" in self.text.lower():
+        said = english(self.text).lower()
+        if not self.bar or f"bar {self.bar}" in said:
             return self.text
-        hand = f", {self.hand} hand" if self.hand and f"{self.hand} hand" not in self.text.lower() else ""
-        return f"Bar {self.bar}{hand}: {self.text}"
+        if self.hand and f"{self.hand} hand" not in said:
+            pattern = RIGHT_HAND if self.hand == "right" else LEFT_HAND
+            return worded(pattern, bar=self.bar, text=self.text)
+        return worded("Bar {bar}: {text}", bar=self.bar, text=self.text)

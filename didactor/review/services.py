@@ -18,6 +18,7 @@ from didactor.assignments.services import ask_at_tempo, give_way_to, more_time, 
 from didactor.core.errors import PassageError
 from didactor.core.formats.result import FindingResult
 from didactor.core.judging.categories import TITLES
+from didactor.core.words import _, worded
 from didactor.library.said import is_film
 from didactor.people.models import Person
 from didactor.review.models import Decision, FormerAnswer, Mark, Origin, Review, Scale, Standing
@@ -31,8 +32,8 @@ VERDICTS = ("good", "mend", "unheard")
 MOST_STEPS = 24
 #: How much is played of a place that is pinned by its second.
 HEARD_FROM_A_SECOND_S = 2.0
-SENT = "This answer is sent already and stays as it was. To change it, amend it."
-OVERTAKEN = (
+SENT = _("This answer is sent already and stays as it was. To change it, amend it.")
+OVERTAKEN = _(
     "This answer was changed meanwhile, in another tab or by a colleague. What you wrote is below; send it again to put it in place."
 )
 
@@ -138,8 +139,8 @@ def add_remark(
     """
     review = _locked_draft(review)
     if not text.strip() and said is None:
-        raise ReviewRefused("Write a few words first, or say them.")
-    text = text.strip() or ("A remark, filmed." if said is not None and is_film(str(said.name)) else "A remark, said.")
+        raise ReviewRefused(worded("Write a few words first, or say them."))
+    text = text.strip() or (worded("A remark, filmed.") if said is not None and is_film(str(said.name)) else worded("A remark, said."))
     hand = ""
     if note_id:
         at, hand = _place_of(review, note_id)
@@ -181,7 +182,7 @@ def set_scale(*, teacher: Person, steps: Sequence[str]) -> None:
     """Keep a teacher's scale; an empty one ends it. Marks that were given stay as they are. Raises ``ReviewRefused``."""
     steps = list(dict.fromkeys(step.strip() for step in steps if step.strip()))
     if len(steps) > MOST_STEPS or any(len(step) > 20 for step in steps):
-        raise ReviewRefused(f"A scale has at most {MOST_STEPS} marks of up to 20 characters.")
+        raise ReviewRefused(worded("A scale has at most {most_steps} marks of up to 20 characters.", most_steps=MOST_STEPS))
     Scale.objects.update_or_create(teacher=teacher, defaults={"steps": steps})
 
 
@@ -203,7 +204,7 @@ def _write(review: Review, draft: Draft) -> Review:
     review.text = draft.text
     review.decision = draft.decision if draft.decision in Decision.values else ""
     if draft.grade and draft.grade not in (review.grade, *steps_of(review.teacher)):
-        raise ReviewRefused("This mark is not on your scale any more. Choose another.")
+        raise ReviewRefused(worded("This mark is not on your scale any more. Choose another."))
     for name in DECIDED:
         setattr(review, name, getattr(draft, name))
     review.version += 1
@@ -262,7 +263,7 @@ def amend(*, review: Review, teacher: Person, draft: Draft) -> Review:
     task = _locked_task(review)
     review = _locked_answer(review, task)
     if review.sent_at is None:
-        raise ReviewRefused("This answer is not sent yet: change it, then send it.")
+        raise ReviewRefused(worded("This answer is not sent yet: change it, then send it."))
     if _says_the_same(review, draft):
         return review
     if draft.version is not None and draft.version != review.version:
@@ -303,13 +304,13 @@ def _locked_task(review: Review) -> Task:
 
 def _check_decision(review: Review) -> None:
     if not review.decision:
-        raise ReviewRefused("Choose what happens next: passed, once more, slower …")
+        raise ReviewRefused(worded("Choose what happens next: passed, once more, slower …"))
     if review.decision == Decision.SLOWER and review.decision_tempo is None:
-        raise ReviewRefused("Say at which tempo: write it beside “at tempo”.")
+        raise ReviewRefused(worded("Say at which tempo: write it beside “at tempo”."))
     if review.decision == Decision.SHORTER and not review.decision_bars:
-        raise ReviewRefused("Say which bars: write them beside “bars”, like 5-8.")
+        raise ReviewRefused(worded("Say which bars: write them beside “bars”, like 5-8."))
     if review.decision == Decision.STEP and not review.decision_step:
-        raise ReviewRefused("Say which step comes first.")
+        raise ReviewRefused(worded("Say which step comes first."))
 
 
 #: Days more: to stay on it, and at least until the next take.

@@ -20,6 +20,7 @@ from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.sound.recording import MAX_DURATION_S
 from didactor.core.steps.registry import goals
+from didactor.core.words import _, worded
 from didactor.library.desk import road_map_of
 from didactor.library.said import content_type, opened
 from didactor.people.permissions import anybody, teacher_only
@@ -48,25 +49,25 @@ WORDS_SHOWN = 40
 
 #: What the desk's keys do, by the key each comes with.
 KEYS = (
-    (" ", "play, stop"),
-    ("b", "back two seconds"),
-    ("n", "next bar"),
-    ("l", "loop this bar, and on"),
-    ("w", "slower, slower still, as played"),
-    ("x", "the same place beside it, and back"),
-    ("m", "a click on the beat played, on the one asked for"),
-    (",", "one picture of the film back"),
-    (".", "one picture on"),
-    ("k", "keep the first open mark"),
-    ("d", "drop it"),
-    ("u", "take the last of these back"),
-    ("r", "a remark on what sounds"),
-    ("1", "say the first likely cause, or what was measured first"),
-    ("2", "say the second"),
-    ("a", "take over what is proposed"),
-    ("c", "the checklist as it was heard"),
-    ("s", "send, and the next take"),
-    ("?", "these keys"),
+    (" ", _("play, stop")),
+    ("b", _("back two seconds")),
+    ("n", _("next bar")),
+    ("l", _("loop this bar, and on")),
+    ("w", _("slower, slower still, as played")),
+    ("x", _("the same place beside it, and back")),
+    ("m", _("a click on the beat played, on the one asked for")),
+    (",", _("one picture of the film back")),
+    (".", _("one picture on")),
+    ("k", _("keep the first open mark")),
+    ("d", _("drop it")),
+    ("u", _("take the last of these back")),
+    ("r", _("a remark on what sounds")),
+    ("1", _("say the first likely cause, or what was measured first")),
+    ("2", _("say the second")),
+    ("a", _("take over what is proposed")),
+    ("c", _("the checklist as it was heard")),
+    ("s", _("send, and the next take")),
+    ("?", _("these keys")),
 )
 
 
@@ -108,7 +109,7 @@ def decide_words(request: Request, pk: int) -> HttpResponse:
     except CoreError as error:
         return _waiting(request, refused={"task": found.pk, "reply": reply, "trouble": error.message}, status=422)
     if not decided:
-        messages.info(request, "This answer was decided on already.")
+        messages.info(request, worded("This answer was decided on already."))
     return redirect("review:waiting")
 
 
@@ -216,9 +217,9 @@ def at_once(request: Request) -> HttpResponse:
     except services.ReviewRefused as error:
         return _waiting(request, at_once={**sent, "chosen": chosen, "keep": "keep" in request.POST, "trouble": str(error)}, status=422)
     if done.sent:
-        messages.success(request, f"Sent: it is with {', '.join(map(str, done.sent))}.")
+        messages.success(request, worded("Sent: it is with {students}.", students=", ".join(map(str, done.sent))))
     if done.left:
-        messages.info(request, f"Left as they are, begun or answered already: {', '.join(map(str, done.left))}.")
+        messages.info(request, worded("Left as they are, begun or answered already: {students}.", students=", ".join(map(str, done.left))))
     return redirect("review:waiting")
 
 
@@ -367,7 +368,11 @@ def send(request: Request, pk: int) -> HttpResponse:
             services.send(review=review, draft=draft)
     except services.ReviewRefused as error:
         return _desk(request, pk, refused=draft, trouble=str(error))
-    said = f"{'Amended' if 'amend' in request.POST else 'Sent'}: it is with {review.submission.take.task.enrolment.student}."
+    said = (
+        worded("Amended: it is with {student}.", student=review.submission.take.task.enrolment.student)
+        if "amend" in request.POST
+        else worded("Sent: it is with {student}.", student=review.submission.take.task.enrolment.student)
+    )
     if "amend" in request.POST:
         to = reverse("review:detail", args=[pk])
     else:

@@ -12,6 +12,7 @@ from django.utils.timesince import timesince
 
 from didactor.assignments.models import Assignment
 from didactor.core.comparing.mended import Since, since_last
+from didactor.core.words import worded
 from didactor.people.models import Person
 from didactor.review.querysets import for_lists, with_summaries
 from didactor.takes.models import Analysis, Submission, Take, TakeState
@@ -186,12 +187,15 @@ def _before(submissions: Sequence[Submission]) -> dict[int, Analysis]:
 def strange_in(take: Take) -> str:
     """What sets a take apart from the others, in words; nothing for most."""
     if take.state == TakeState.UNUSABLE:
-        return take.trouble or "This recording could not be judged."
+        return take.trouble or worded("This recording could not be judged.")
     same = take.same_as
     if same is None:
         return ""
-    whose = "their own" if same.task_id == take.task_id else f"{same.task.enrolment.student}’s"
-    return f"By its timing this is the same recording as {whose} take {same.number}."
+    if same.task_id == take.task_id:
+        return worded("By its timing this is the same recording as their own take {number}.", number=same.number)
+    return worded(
+        "By its timing this is the same recording as {student}’s take {number}.", student=same.task.enrolment.student, number=same.number
+    )
 
 
 def next_to_hear(teacher: Person, after: Submission | None = None, answered: int | None = None) -> int | None:

@@ -15,6 +15,7 @@ from didactor.assignments.models import Task
 from didactor.core.comparing.own_ear import bar_span
 from didactor.core.comparing.pairs import Told, tell
 from didactor.core.formats.result import Result
+from didactor.core.words import worded
 from didactor.people.models import Person
 from didactor.takes.models import Take, TakeState
 from didactor.takes.permissions import sight_of
@@ -143,12 +144,18 @@ def pair_page(task: Task, two: tuple[Take, Take], answers: dict[str, str] | None
 
 
 def _answered(told: Told, said: str, figures: bool) -> Answer:
-    letters = {"0": "A", "1": "B", "alike": "alike"}
+    letters = {"0": "A", "1": "B", "alike": worded("alike")}
     truth = "alike" if told.better is None else str(told.better)
-    words = "They are alike" if told.better is None else f"{letters[truth]} was"
+    says = worded("They are alike.") if told.better is None else worded("{letter} was.", letter=letters[truth])
     if figures:
-        words += f": {told.values[0]:.0f} and {told.values[1]:.0f} {told.question.unit} (A and B)"
-    return Answer(asks=told.question.asks, said=letters.get(said, ""), right=said == truth if said else None, words=f"{words}.")
+        first, second = told.values
+        values = {"first": f"{first:.0f}", "second": f"{second:.0f}", "unit": told.question.unit}
+        says = (
+            worded("They are alike: {first} and {second} {unit} (A and B).", **values)
+            if told.better is None
+            else worded("{letter} was: {first} and {second} {unit} (A and B).", letter=letters[truth], **values)
+        )
+    return Answer(asks=told.question.asks, said=letters.get(said, ""), right=said == truth if said else None, words=says)
 
 
 def told_of(first: Take, second: Take) -> tuple[Told, ...]:

@@ -11,14 +11,15 @@ from didactor.core.comparing.figures import Figure, figure_of
 from didactor.core.comparing.own_ear import Agreement, Compared, Comparison, OwnMark, PinAnswered, answer_pins, compare
 from didactor.core.formats.result import Result
 from didactor.core.judging.categories import TITLES
+from didactor.core.words import _, worded
 from didactor.takes.models import SelfMark, SelfReview, Take, TakeState
 
 #: What stands over each kind of place.
 HEADINGS = {
-    Agreement.BOTH: "Heard by both",
-    Agreement.MISSED: "You did not mark",
-    Agreement.TOO_HARD: "Too hard on yourself",
-    Agreement.UNKNOWABLE: "Only an ear can know",
+    Agreement.BOTH: _("Heard by both"),
+    Agreement.MISSED: _("You did not mark"),
+    Agreement.TOO_HARD: _("Too hard on yourself"),
+    Agreement.UNKNOWABLE: _("Only an ear can know"),
 }
 
 
@@ -78,9 +79,9 @@ def laid_beside(take: Take, own: SelfReview | None, result: Result | None) -> La
 
 def _shared(comparison: Comparison) -> str:
     if comparison.shared is None:
-        return "Too few places to say how good your ear was."
+        return worded("Too few places to say how good your ear was.")
     both, known = comparison.shared
-    return f"Of {known} places that could be known, {both} were heard by both of you."
+    return worded("Of {known} places that could be known, {both} were heard by both of you.", known=known, both=both)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -16,6 +16,7 @@ from didactor.assignments.models import StudentSees, Task
 from didactor.core.judging.categories import TITLES
 from didactor.core.judging.stages import BY_SLUG
 from didactor.core.planning.tempi import to_begin_with
+from didactor.core.words import worded
 from didactor.library.desk import has_additions, numbered_remarks, pinned_drawings, road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.models import ModelSound
@@ -144,21 +145,26 @@ def next_thing(task: Task, takes: Sequence[Take], may_record: bool) -> NextThing
         takes: all of the task, the newest first.
     """
     if may_record and task.finds_out and not task.has_found_out and not takes:
-        return NextThing(words="Look first: what is in it?", url=reverse("stand:find_out", args=[task.pk]))
+        return NextThing(words=worded("Look first: what is in it?"), url=reverse("stand:find_out", args=[task.pk]))
     goal = next((take for take in takes if take.on_the_way is None), None)
     page = reverse("stand:take", args=[goal.pk]) if goal else ""
-    play = NextThing(words="Sit down and play", url=reverse("stand:play", args=[task.pk])) if may_record else None
+    play = NextThing(words=worded("Sit down and play"), url=reverse("stand:play", args=[task.pk])) if may_record else None
     if goal is None or (goal.is_settled and goal.state != TakeState.ANALYSED):
         return play
     if not goal.is_settled:
-        return NextThing(words=f"{goal} is being heard", url=page)
+        return NextThing(words=worded("{goal} is being heard", goal=goal), url=page)
     if goal.is_answered:
-        return NextThing(words=f"Read the answer to {str(goal).lower()}", url=page)
+        return NextThing(words=worded("Read the answer to {goal}", goal=str(goal).lower()), url=page)
     if goal.is_submitted:
-        return NextThing(words="Play it once more", url=play.url) if play else None
+        return NextThing(words=worded("Play it once more"), url=play.url) if play else None
     if task.assignment.own_grade is not None:
-        return NextThing(words="How it was, and the next line", url=reverse("practice:reading", args=[task.enrolment_id]))
-    return NextThing(words=f"Listen back to {str(goal).lower()}" if goal.waits_for_listening else f"Hand in {str(goal).lower()}", url=page)
+        return NextThing(words=worded("How it was, and the next line"), url=reverse("practice:reading", args=[task.enrolment_id]))
+    return NextThing(
+        words=worded("Listen back to {goal}", goal=str(goal).lower())
+        if goal.waits_for_listening
+        else worded("Hand in {goal}", goal=str(goal).lower()),
+        url=page,
+    )
 
 
 def recording_state(task: Task, person: Person) -> dict[str, Any]:
@@ -258,8 +264,8 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
         "pins": [m for m in own.marks.all() if m.bar] if own else [],
         "checklist": rows_of_list(assignment, rows, own),
         "on_the_whole": [
-            ("easy", "Was it easy?", own.easy if own else ""),
-            ("as_meant", "Did it sound as you meant?", own.as_meant if own else ""),
+            ("easy", worded("Was it easy?"), own.easy if own else ""),
+            ("as_meant", worded("Did it sound as you meant?"), own.as_meant if own else ""),
         ],
         "answers_on_the_whole": OnTheWhole.choices,
         "laid": laid_beside(take, own, opened_result),

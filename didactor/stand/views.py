@@ -31,6 +31,7 @@ from didactor.core.judging.targets import TEMPO_HIGH, TEMPO_LOW
 from didactor.core.score.study.finding_out import Answers
 from didactor.core.score.study.reading_aids import NAMINGS
 from didactor.core.sound.spoken_names import say_words
+from didactor.core.words import worded
 from didactor.library.desk import road_map_of
 from didactor.people.models import ConsentKind, Person
 from didactor.people.permissions import anybody, family, student_only
@@ -46,6 +47,7 @@ from didactor.takes.soundcheck import MOST_BYTES, check_sound, check_tone
 from didactor.takes.uploads import own_tempo, read_clicks
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
+from didactor.web.speaking import naming_spoken
 
 #: What is passed or withdrawn, on the stand.
 OVER_SHOWN = 8
@@ -111,13 +113,13 @@ def agree(request: Request, pk: int) -> HttpResponse:
     """To be heard together with the others of the group, or not any more: by who is of age, else by a guardian."""
     found = get_object_or_404(Task.objects.visible_to(request.user), pk=pk)
     if not may_agree(found.student, request.user):
-        messages.error(request, "A guardian decides this.")
+        messages.error(request, worded("A guardian decides this."))
     elif "not" in request.POST:
         withdraw_consent(student=found.student, kind=ConsentKind.TOGETHER)
-        messages.success(request, "Left out from now on; what it was in cannot be heard any more.")
+        messages.success(request, worded("Left out from now on; what it was in cannot be heard any more."))
     elif not found.student.has_consent(ConsentKind.TOGETHER):
         record_consent(student=found.student, given_by=request.user.name, recorded_by=request.user, kind=ConsentKind.TOGETHER)
-        messages.success(request, "Thank you: your teacher may put it together with the others.")
+        messages.success(request, worded("Thank you: your teacher may put it together with the others."))
     return redirect("task", pk=pk)
 
 
@@ -158,7 +160,7 @@ def answer(request: Request, pk: int) -> HttpResponse:
     except PassageError as error:
         messages.error(request, error.message)
     else:
-        messages.success(request, "Your answer is with your teacher.")
+        messages.success(request, worded("Your answer is with your teacher."))
     return redirect("task", pk=pk)
 
 
@@ -241,7 +243,7 @@ def beside(request: Request, pk: int) -> HttpResponse:
     found = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     two = _pair_asked(request, found)
     if two is None:
-        messages.info(request, "Two takes that were heard are needed to compare them.")
+        messages.info(request, worded("Two takes that were heard are needed to compare them."))
         return redirect("task", pk=pk)
     return render(request, "stand/beside.html", beside_page(found, two, request.user))
 
@@ -252,7 +254,7 @@ def pair(request: Request, pk: int) -> HttpResponse:
     task = _task(request, pk)
     two = opened_pair(task, request.POST.get("pair", "")) if request.method == "POST" else shuffled(_pair_asked(request, task))
     if two is None:
-        messages.info(request, "Two takes that were heard are needed to compare them.")
+        messages.info(request, worded("Two takes that were heard are needed to compare them."))
         return redirect("task", pk=pk)
     answers = {name: value for name, value in request.POST.items() if value in ("0", "1", "alike")} if request.method == "POST" else None
     return render(request, "stand/pair.html", pair_page(task, two, answers, request.user))
@@ -276,7 +278,7 @@ def sounds(request: Request, pk: int) -> HttpResponse:
     accompaniment = "accompaniment" in request.POST and not names and "reference" not in request.POST
     if tempo not in found.tempi or tempo is None or not may_be_heard(found, accompaniment=accompaniment):
         return JsonResponse({"failed": True}, status=400)
-    naming = ("own" if request.user.studio.note_names else "letters") if names else ""
+    naming = request.user.studio.naming if names else ""
     reference = read_id(request.POST["reference"]) or 0 if "reference" in request.POST else None
     return JsonResponse(sound_data(found, Wanted(tempo=tempo, accompaniment=accompaniment, naming=naming, reference=reference)))
 
@@ -290,7 +292,7 @@ def sound_check(request: Request, pk: int) -> HttpResponse:
     try:
         services.check_may_record(student=request.user, task=found)
         if len(body) > MOST_BYTES:
-            raise AudioError("audio.too_large", "That was too long. A few seconds are enough.")
+            raise AudioError("audio.too_large", worded("That was too long. A few seconds are enough."))
         heard = check_sound(body, read_clicks(request.GET.get("clicks", "")))
     except (services.TakeRefused, CoreError) as error:
         return JsonResponse({"good": False, "says": [str(error)]}, status=422)
@@ -304,17 +306,17 @@ def tuning(request: Request, pk: int) -> HttpResponse:
     task = _task(request, pk)
     midi = read_id(request.GET.get("tone"))
     if midi not in {tone for _, tone in tones_to_tune(find_instrument(task.enrolment.instrument))} or midi is None:
-        return JsonResponse({"says": "This is no tone of your instrument. Open the page again."}, status=400)
+        return JsonResponse({"says": worded("This is no tone of your instrument. Open the page again.")}, status=400)
     body = request.read(MOST_BYTES + 1)
     try:
         services.check_may_record(student=request.user, task=task)
         if len(body) > MOST_BYTES:
-            raise AudioError("audio.too_large", "That was too long. A few seconds are enough.")
+            raise AudioError("audio.too_large", worded("That was too long. A few seconds are enough."))
         heard = check_tone(body, midi)
     except (services.TakeRefused, CoreError) as error:
         return JsonResponse({"says": str(error)}, status=422)
     if heard is None:
-        return JsonResponse({"says": "This tone was not heard. Play it long and alone, near the microphone, and try again."})
+        return JsonResponse({"says": worded("This tone was not heard. Play it long and alone, near the microphone, and try again.")})
     return JsonResponse({"cents": round(heard.cents), "called": heard.called})
 
 
@@ -328,11 +330,11 @@ def study(request: Request, pk: int) -> HttpResponse:
         if found.finds_out and not found.has_found_out:
             return redirect("stand:find_out", pk=pk)
         if not aids_are_open(found):
-            messages.info(request, "The study sheet opens after you have played: reading at sight, you look for yourself.")
+            messages.info(request, worded("The study sheet opens after you have played: reading at sight, you look for yourself."))
             return redirect("task", pk=pk)
     chosen = request.GET.getlist("layer") if "shown" in request.GET else ["key", "counting"]
     try:
-        sheet, trouble = study_sheet(found, chosen, request.GET.get("naming", "letters")), ""
+        sheet, trouble = study_sheet(found, chosen, request.GET.get("naming") or naming_spoken()), ""
     except CoreError as error:
         sheet, trouble = None, error.message
     names = request.user.studio.note_names
@@ -363,7 +365,7 @@ def upload_file(request: Request, pk: int) -> HttpResponse:
     task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=pk)
     file = request.FILES.get("recording")
     if file is None:
-        messages.error(request, "Choose a recording first.")
+        messages.error(request, worded("Choose a recording first."))
         return redirect("task", pk=task.pk)
     try:
         take = services.receive_take(
@@ -459,5 +461,5 @@ def delete(request: Request, pk: int) -> HttpResponse:
     except services.TakeRefused as error:
         messages.error(request, str(error))
         return redirect("stand:take", pk=pk)
-    messages.success(request, "The take is deleted for good.")
+    messages.success(request, worded("The take is deleted for good."))
     return redirect("task", pk=take.task_id)

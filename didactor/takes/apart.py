@@ -18,6 +18,7 @@ from didactor.core.analyse import analyse
 from didactor.core.errors import SandboxError
 from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.result import Result
+from didactor.core.words import worded
 
 #: Address space of a process that hears: twenty minutes of two hands need some 1.5 GB above what is loaded.
 MOST_MEMORY = 6_000_000_000
@@ -66,7 +67,7 @@ def hear_apart(**arguments: Any) -> Result:
     except (BrokenProcessPool, MemoryError) as error:
         _own.pool = None
         pool.shutdown(wait=False, cancel_futures=True)
-        raise SandboxError("hearing.too_much", "This take could not be heard with the memory and time allowed for one.") from error
+        raise SandboxError("hearing.too_much", worded("This take could not be heard with the memory and time allowed for one.")) from error
     return result
 
 

@@ -14,6 +14,7 @@ from didactor.core.sound.mp3 import mp3_of
 from didactor.core.sound.recording import RATE_HZ, open_recording
 from didactor.core.sound.together import Voice, bent, mixed
 from didactor.core.units import beats_to_quarters_per_minute
+from didactor.core.words import worded
 from didactor.library.notation import expectation_of
 from didactor.library.said import forget
 from didactor.people.models import Consent, ConsentKind, Person
@@ -45,7 +46,7 @@ def begin_together(*, assignment: Assignment, teacher: Person, takes: Collection
     agreed = agreed_among({take.task.enrolment.student_id for take in chosen})
     chosen = [take for take in chosen if take.task.enrolment.student_id in agreed]
     if not 2 <= len(chosen) <= MOST:
-        raise TogetherRefused(f"Choose two takes at least and {MOST} at most, of students who agree to it.")
+        raise TogetherRefused(worded("Choose two takes at least and {most} at most, of students who agree to it.", most=MOST))
     made = Together.objects.create(assignment=assignment, made_by=teacher, tempo=tempo)
     made.takes.set(chosen)
     return made
@@ -68,7 +69,7 @@ def put_together(made: Together) -> None:
         except CoreError:
             left_out.append(take)
     if len(sounds) < 2:
-        raise CoreError("together.too_few", "Too little was heard in these takes to put them together.")
+        raise CoreError("together.too_few", worded("Too little was heard in these takes to put them together."))
     body = mp3_of(mixed(sounds, RATE_HZ), RATE_HZ)
     with transaction.atomic():
         kept = Together.objects.select_for_update(of=("self",)).filter(pk=made.pk, sound="").first()

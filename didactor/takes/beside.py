@@ -10,6 +10,7 @@ from django.urls import reverse
 
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.player.take import model_start_s
+from didactor.core.words import worded
 from didactor.library.models import ModelSound, Passage
 from didactor.library.notation import expectation_of_passage
 from didactor.library.sounds import references_in_time
@@ -82,4 +83,4 @@ def _model(take: Take, passage: Passage, music: Expectation) -> list[tuple[str, 
         return []
     start_s = model_start_s(music, sound.tempo_qpm, 0, music.bars[0].beat_quarters)
     at = [(note.onset_quarters, start_s + note.onset_quarters * 60.0 / sound.tempo_qpm) for note in music.notes]
-    return [("The model", reverse("library:model_sound", args=[sound.pk]), sorted(set(at)))]
+    return [(worded("The model"), reverse("library:model_sound", args=[sound.pk]), sorted(set(at)))]

@@ -19,6 +19,7 @@ from didactor.core.sound.level import loudness_lufs
 from didactor.core.sound.picture import open_picture
 from didactor.core.sound.recording import RATE_HZ, PlaybackCopy, open_recording, open_with_copy
 from didactor.core.tone.measure import tone_of
+from didactor.core.words import _, keep
 from didactor.library.models import ModelSound
 from didactor.library.notation import expectation_of
 from didactor.library.sounds import enters_s
@@ -27,7 +28,7 @@ from didactor.takes.causes import likely_causes
 from didactor.takes.models import Analysis, Take, TakeState
 from didactor.takes.same import note_same_recording
 
-NO_PICTURES = "This is a film, and a guardian’s consent to pictures is missing. Send the sound alone, or ask your teacher."
+NO_PICTURES = _("This is a film, and a guardian’s consent to pictures is missing. Send the sound alone, or ask your teacher.")
 HEAR = hear_apart if settings.HEAR_APART else hear_here
 
 
@@ -58,7 +59,7 @@ def hear_take(take: Take) -> None:
         defaults={
             "parameters": basis["targets"],
             "result": result.to_json(),
-            "summary": {**summary_of(result), "causes": [[c.code, c.title, c.says] for c in likely_causes(take, result)]},
+            "summary": {**summary_of(result), "causes": [[c.code, keep(c.title), keep(c.says)] for c in likely_causes(take, result)]},
             "moments": moments_of(result),
             "tone": to_plain(tone) if (tone := tone_of(recording.samples, result, expectation)) else None,
             "seconds": time.monotonic() - started,
@@ -118,7 +119,7 @@ def settle(take: Take, state: TakeState, trouble: str = "") -> None:
         kept = Take.objects.select_for_update().filter(pk=take.pk).first()
         if kept is None:
             return
-        kept.state, kept.step, kept.trouble = state, "", trouble[:300]
+        kept.state, kept.step, kept.trouble = state, "", trouble
         if state == TakeState.ANALYSED and not kept.counted and kept.on_the_way is None:
             kept.counted = True
             Task.objects.filter(pk=kept.task_id).update(takes_spent=F("takes_spent") + 1)

@@ -12,6 +12,7 @@ from procrastinate.jobs import Status
 
 from didactor.core.engine import engine_version
 from didactor.core.errors import CoreError, PassageError, SandboxError
+from didactor.core.words import _, worded
 from didactor.people.sent_once import forget_sent_forms
 from didactor.people.sessions import SessionStore
 from didactor.takes.bands import put_together
@@ -23,9 +24,9 @@ from didactor.web.store import AWAY
 
 logger = logging.getLogger(__name__)
 
-KEPT_SAFE = "The recording is safe, and your teacher can hear it."
-UNKNOWN_TROUBLE = "Something went wrong on our side. The recording is safe; it will be heard again when this is mended."
-LOST_TWICE = f"Twice the hearing of this take was broken off, so it is not tried again. {KEPT_SAFE}"
+KEPT_SAFE = _("The recording is safe, and your teacher can hear it.")
+UNKNOWN_TROUBLE = _("Something went wrong on our side. The recording is safe; it will be heard again when this is mended.")
+LOST_TWICE = _("Twice the hearing of this take was broken off, so it is not tried again.")
 #: So often a job may be lost with its worker; after that it is given up.
 MOST_LOSSES = 2
 
@@ -43,7 +44,7 @@ def analyse_take(take_id: int) -> None:
     try:
         hear_take(take)
     except SandboxError as error:
-        settle(take, TakeState.FAILED, trouble=f"{error.message} {KEPT_SAFE}")
+        settle(take, TakeState.FAILED, trouble=worded("{trouble} {kept}", trouble=error.message, kept=KEPT_SAFE))
     except PassageError as error:
         # What was asked for cannot be judged; the take itself is none the worse for it.
         settle(take, TakeState.ANALYSED, trouble=error.message)
@@ -67,7 +68,7 @@ def put_takes_together(together_id: int) -> None:
     try:
         put_together(made)
     except CoreError as error:
-        Together.objects.filter(pk=made.pk, sound="").update(trouble=error.message[:300])
+        Together.objects.filter(pk=made.pk, sound="").update(trouble=error.message)
 
 
 @app.periodic(cron="* * * * * */5")
@@ -91,7 +92,7 @@ def _give_up(task_name: str, arguments: dict[str, Any]) -> None:
     if task_name == analyse_take.name:
         take = Take.objects.filter(pk=arguments["take_id"]).first()
         if take is not None and not take.is_settled:
-            settle(take, TakeState.FAILED, trouble=LOST_TWICE)
+            settle(take, TakeState.FAILED, trouble=worded("{trouble} {kept}", trouble=LOST_TWICE, kept=KEPT_SAFE))
 
 
 @app.periodic(cron="17 3 * * *")

@@ -9,6 +9,7 @@ from django.db import transaction
 
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
+from didactor.core.words import worded
 from didactor.people.models import Person
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import Submission, Take, TakeState
@@ -23,9 +24,9 @@ def hear_live(*, task: Task, teacher: Person) -> Submission:
     if begun is not None:
         return begun
     if task.withdrawn_at is not None or task.assignment.own_grade is not None or task.assignment.is_listening:
-        raise TakeRefused("This cannot be heard live: it was withdrawn, or is not for your ears.")
+        raise TakeRefused(worded("This cannot be heard live: it was withdrawn, or is not for your ears."))
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
-        raise TakeRefused("It is passed, or a take of it is on your desk already: answer that one.")
+        raise TakeRefused(worded("It is passed, or a take of it is on your desk already: answer that one."))
     last = task.takes.order_by("-number").first()
     take = Take.objects.create(
         task=task,
@@ -53,9 +54,9 @@ def keep_recording(*, take: Take, source: IO[bytes], filename: str) -> None:
     """
     take = Take.objects.select_for_update(of=("self",)).select_related("task__enrolment__student").get(pk=take.pk)
     if not take.heard_live or take.original:
-        raise TakeRefused("There is a recording of this already.")
+        raise TakeRefused(worded("There is a recording of this already."))
     if take.task.enrolment.student.consent_missing:
-        raise TakeRefused("A guardian’s consent to recordings is missing, so nothing of this was kept. Your marks are.")
+        raise TakeRefused(worded("A guardian’s consent to recordings is missing, so nothing of this was kept. Your marks are."))
     size = source.seek(0, 2)
     check_size(size)
     source.seek(0)
@@ -71,7 +72,7 @@ def drop_live(take: Take) -> None:
     """It was not to be: nothing of it stays, and the task is as it was. Raises ``TakeRefused`` once it is answered."""
     task = Task.objects.select_for_update(of=("self",)).get(pk=take.task_id)
     if Submission.objects.filter(take=take, answered_at__isnull=False).exists() or not take.heard_live:
-        raise TakeRefused("This was answered: it stays in the record.")
+        raise TakeRefused(worded("This was answered: it stays in the record."))
     erase_take(take)
     if task.takes.filter(submission__answered_at__isnull=False).exists():
         state = TaskState.ANSWERED

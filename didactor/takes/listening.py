@@ -16,6 +16,7 @@ from didactor.core.formats.result import FindingResult, Result
 from didactor.core.judging.categories import TITLES
 from didactor.core.score.expected import Expectation
 from didactor.core.score.write.engraving import BESIDE
+from didactor.core.words import counted, worded
 from didactor.library.drawings import bar_numbers, drawn, plain_drawings
 from didactor.library.models import Engraving, Passage, ReferenceKind
 from didactor.library.notation import expectation_of, expectation_of_passage
@@ -82,7 +83,7 @@ def _films(take: Take, bars: dict[tuple[str, int], float]) -> list[dict[str, Any
     if not take.picture:
         return []
     delay = take.picture_delay_s
-    own = {"title": "This take", "url": reverse("takes:picture", args=[take.pk]), "places": [[0.0, delay], [1.0, 1.0 + delay]]}
+    own = {"title": worded("This take"), "url": reverse("takes:picture", args=[take.pk]), "places": [[0.0, delay], [1.0, 1.0 + delay]]}
     passage, films = passage_of(take), [own]
     for reference in (r for r in known_references(passage) if r.kind == ReferenceKind.VIDEO):
         quarters, seconds = np.array(reference.laid["anchors"] if reference.laid else [], dtype=float).T
@@ -140,10 +141,10 @@ def gain_since_first(take: Take) -> str:
     if first is None or first.pk == take.pk or take.heard is None or first.latest_analysis is None:
         return ""
     before, now = first.latest_analysis.summary.get("findings") or 0, len(take.heard.findings or ())
-    return f"In the first take {_remarks(before)}, in this one {_remarks(now)}."
+    return worded("In the first take {before}, in this one {now}.", before=_remarks(before), now=_remarks(now))
 
 
 def _remarks(count: int) -> str:
-    return (
-        "nothing was heard to mend" if count == 0 else "1 thing was heard to mend" if count == 1 else f"{count} things were heard to mend"
-    )
+    if count == 0:
+        return worded("nothing was heard to mend")
+    return counted("1 thing was heard to mend", "{count} things were heard to mend", count)

@@ -16,8 +16,10 @@ from didactor.core.judging.categories import TITLES
 from didactor.core.judging.targets import Targets
 from didactor.core.steps import Step, on_the_way
 from didactor.core.units import quarters_to_beats_per_minute
+from didactor.core.words import _, worded
 from didactor.people.models import Person
 from didactor.takes.querysets import AnalysisQuerySet, SubmissionQuerySet, TakeQuerySet, TogetherQuerySet
+from didactor.web.words_field import WordsField
 
 CATEGORY_CHOICES = list(TITLES.items())
 
@@ -37,7 +39,7 @@ class Upload(models.Model):
     own_tempo = models.FloatField(null=True)
     late_s = models.FloatField(null=True)
     backing = models.JSONField(null=True)
-    take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
+    take = models.ForeignKey(_("Take"), on_delete=models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
     @property
@@ -46,12 +48,12 @@ class Upload(models.Model):
 
 
 class TakeState(models.TextChoices):
-    STORED = "stored", "Stored, waiting to be heard"
-    ANALYSING = "analysing", "Being heard"
-    ANALYSED = "analysed", "Heard"
-    UNUSABLE = "unusable", "Nothing to judge in it"
-    FAILED = "failed", "Could not be heard"
-    LIVE = "live", "Heard live"
+    STORED = "stored", _("Stored, waiting to be heard")
+    ANALYSING = "analysing", _("Being heard")
+    ANALYSED = "analysed", _("Heard")
+    UNUSABLE = "unusable", _("Nothing to judge in it")
+    FAILED = "failed", _("Could not be heard")
+    LIVE = "live", _("Heard live")
 
 
 class Take(models.Model):
@@ -72,7 +74,7 @@ class Take(models.Model):
     step = models.CharField(max_length=20, blank=True)
     counted = models.BooleanField(default=False)
     heard_live = models.BooleanField(default=False, help_text="The teacher was there; a recording of it may be missing.")
-    trouble = models.CharField(max_length=300, blank=True)
+    trouble = WordsField(blank=True)
     playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)
     has_picture = models.BooleanField(null=True)
     playback_delay_s = models.FloatField(default=0.0)
@@ -96,7 +98,7 @@ class Take(models.Model):
         constraints = [models.UniqueConstraint(fields=["task", "number"], name="take_number_once_per_task")]
 
     def __str__(self) -> str:
-        return "Heard live" if self.heard_live else f"Take {self.number}"
+        return worded("Heard live") if self.heard_live else worded("Take {number}", number=self.number)
 
     @property
     def lacks_picture(self) -> bool:
@@ -119,8 +121,8 @@ class Take(models.Model):
     @property
     def tempo_asked(self) -> str:
         """“quarter = 92–100”, as it was asked when the take came in, or “quarter = 54, own choice”."""
-        own = ", own choice" if self.own_tempo else ""
-        return f"{BEAT_UNITS[self.basis['beat_unit']]} = {self.tempo_figure}{own}"
+        asked = f"{BEAT_UNITS[self.basis['beat_unit']]} = {self.tempo_figure}"
+        return worded("{tempo}, own choice", tempo=asked) if self.own_tempo else asked
 
     @property
     def own_tempo(self) -> float | None:
@@ -189,7 +191,7 @@ class Together(models.Model):
     tempo = models.FloatField()
     takes = models.ManyToManyField(Take, related_name="together")
     sound = models.FileField(upload_to="together/%Y/%m/", blank=True)
-    trouble = models.CharField(max_length=300, blank=True)
+    trouble = WordsField(blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
 
     objects = TogetherQuerySet.as_manager()
@@ -232,9 +234,9 @@ class Analysis(models.Model):
 class OnTheWhole(models.TextChoices):
     """Answers to a question about a whole take."""
 
-    YES = "yes", "Yes"
-    PARTLY = "partly", "Partly"
-    NO = "no", "No"
+    YES = "yes", _("Yes")
+    PARTLY = "partly", _("Partly")
+    NO = "no", _("No")
 
 
 class SelfReview(models.Model):
@@ -248,8 +250,8 @@ class SelfReview(models.Model):
 
 
 class Verdict(models.TextChoices):
-    GOOD = "good", "As I meant it"
-    MEND = "mend", "To mend"
+    GOOD = "good", _("As I meant it")
+    MEND = "mend", _("To mend")
 
 
 class SelfMark(models.Model):

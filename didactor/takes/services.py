@@ -20,6 +20,7 @@ from django.utils import timezone
 from didactor.assignments.models import Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
 from didactor.core.sound.recording import MAX_FILE_BYTES
+from didactor.core.words import worded
 from didactor.library.drawings import forget
 from didactor.people.models import Person
 from didactor.takes import pieces
@@ -40,20 +41,22 @@ class TakeRefused(Exception):
 def check_may_record(*, student: Person, task: Task, step: str = "") -> None:
     """Raise ``TakeRefused`` when this student may not send a take for this task now; steps on the way are not counted as takes."""
     if task.enrolment.student_id != student.pk:
-        raise TakeRefused("Only the student can record this.")
+        raise TakeRefused(worded("Only the student can record this."))
     if task.withdrawn_at is not None:
-        raise TakeRefused("Your teacher has taken this passage back: nothing more is expected here.")
+        raise TakeRefused(worded("Your teacher has taken this passage back: nothing more is expected here."))
     waits_for = task.waits_for
     if waits_for is not None:
         raise TakeRefused(waits_for.opens_next)
     if task.is_sealed:
-        raise TakeRefused("Start the preparation clock first.")
+        raise TakeRefused(worded("Start the preparation clock first."))
     if student.consent_missing:
-        raise TakeRefused("A guardian’s consent is needed before the first recording: on their own page, or by your teacher.")
+        raise TakeRefused(worded("A guardian’s consent is needed before the first recording: on their own page, or by your teacher."))
     limit = task.assignment.takes_allowed
     on_the_way = step in task.assignment.before_steps
     if limit and not on_the_way and takes_spent(task) >= limit:
-        raise TakeRefused(f"All {limit} takes are used." if limit > 1 else "This passage allows one take, and it is recorded.")
+        raise TakeRefused(
+            worded("All {limit} takes are used.", limit=limit) if limit > 1 else worded("This passage allows one take, and it is recorded.")
+        )
 
 
 def takes_used(task: Task) -> int:
@@ -73,9 +76,9 @@ def takes_spent(task: Task) -> int:
 def check_size(size: int) -> None:
     """Raise ``TakeRefused`` for an empty file or one above 1 GiB."""
     if size <= 0:
-        raise TakeRefused("The file is empty. Record again, or choose another file.")
+        raise TakeRefused(worded("The file is empty. Record again, or choose another file."))
     if size > MAX_FILE_BYTES:
-        raise TakeRefused("The file is larger than 1 GiB. Record the passage alone, or send sound without video.")
+        raise TakeRefused(worded("The file is larger than 1 GiB. Record the passage alone, or send sound without video."))
 
 
 def _check_room(student: Person, length: int) -> None:
@@ -87,11 +90,13 @@ def _check_room(student: Person, length: int) -> None:
     kept = Take.objects.exclude(original="")
     own = _bytes(kept.filter(task__enrolment__student=student), "size") + _bytes(Upload.objects.filter(owner=student, take=None), "length")
     if own + length > settings.STUDENT_QUOTA_BYTES:
-        raise TakeRefused("There is no more room for your recordings. Delete takes you do not need, or ask your teacher.")
+        raise TakeRefused(worded("There is no more room for your recordings. Delete takes you do not need, or ask your teacher."))
     on_their_way = Upload.objects.filter(owner__studio=student.studio, take=None)
     everybody = _bytes(kept.filter(task__assignment__studio=student.studio), "size") + _bytes(on_their_way, "length")
     if everybody + length > settings.STUDIO_QUOTA_BYTES:
-        raise TakeRefused("There is no more room for your studio’s recordings. Your recording waits on this device; tell your teacher.")
+        raise TakeRefused(
+            worded("There is no more room for your studio’s recordings. Your recording waits on this device; tell your teacher.")
+        )
 
 
 def _bytes(rows: QuerySet[Any], column: str) -> int:
@@ -170,7 +175,7 @@ def _receive(body: IO[bytes], piece: IO[bytes], most: int) -> None:
             break
         arrived += len(chunk)
         if arrived > most:
-            raise TakeRefused("More arrived than was announced. Send the recording again.")
+            raise TakeRefused(worded("More arrived than was announced. Send the recording again."))
         try:
             piece.write(chunk)
         except OSError as error:
@@ -291,10 +296,12 @@ def delete_take(*, student: Person, take: Take) -> None:
     with transaction.atomic():
         take = Take.objects.select_for_update(of=("self",)).get(pk=take.pk)
         if Submission.objects.filter(take=take).exists():
-            raise TakeRefused("A submitted take cannot be deleted here. Ask your teacher.")
+            raise TakeRefused(worded("A submitted take cannot be deleted here. Ask your teacher."))
         task = take.task
         if task.assignment.first_kept and take.on_the_way is None and not task.takes.filter(number__lt=take.number).exists():
-            raise TakeRefused("The first take is kept: what you gain since then is measured by it. Record as many more as you like.")
+            raise TakeRefused(
+                worded("The first take is kept: what you gain since then is measured by it. Record as many more as you like.")
+            )
         erase_take(take)
         if not task.takes.exists() and task.state == TaskState.IN_WORK:
             move_task(task, TaskState.OPEN)
@@ -340,7 +347,7 @@ class OwnMark:
 def review_own_take(*, take: Take, marks: Iterable[OwnMark], work_on: str, easy: str = "", as_meant: str = "") -> SelfReview:
     """Keep a student's own marks and answers; sent again, they replace the earlier ones. Raises ``TakeRefused`` once submitted."""
     if take.is_submitted:
-        raise TakeRefused("This take is submitted; its marks stay as they were sent.")
+        raise TakeRefused(worded("This take is submitted; its marks stay as they were sent."))
     review, _ = SelfReview.objects.get_or_create(take=take)
     review.marks.all().delete()
     SelfMark.objects.bulk_create(
@@ -365,19 +372,19 @@ def submit_take(*, take: Take) -> Submission:
     if existing is not None:
         return existing
     if task.assignment.own_grade is not None:
-        raise TakeRefused("This line is your own: nothing of it is handed in.")
+        raise TakeRefused(worded("This line is your own: nothing of it is handed in."))
     if take.on_the_way is not None:
-        raise TakeRefused(f"This was a step on the way. Hand in a take of: {task.assignment.step_title}.")
+        raise TakeRefused(worded("This was a step on the way. Hand in a take of: {step_title}.", step_title=task.assignment.step_title))
     if task.state in (TaskState.HANDED_IN, TaskState.PASSED):
-        raise TakeRefused("Another take of this passage is already with your teacher.")
+        raise TakeRefused(worded("Another take of this passage is already with your teacher."))
     if not take.is_settled:
-        raise TakeRefused("This take is still being heard. Wait a moment, then submit.")
+        raise TakeRefused(worded("This take is still being heard. Wait a moment, then submit."))
     if take.state == TakeState.UNUSABLE:
-        raise TakeRefused("Nothing can be judged in this take. Record again; the page says what to change.")
+        raise TakeRefused(worded("Nothing can be judged in this take. Record again; the page says what to change."))
     if task.assignment.listen_first and not SelfReview.objects.filter(take=take, done_at__isnull=False).exists():
-        raise TakeRefused("Listen to your take and mark the checklist first.")
+        raise TakeRefused(worded("Listen to your take and mark the checklist first."))
     if task.assignment.to_the_end and take.heard_through_at is None:
-        raise TakeRefused("Play your take back to its end first; then it can be handed in.")
+        raise TakeRefused(worded("Play your take back to its end first; then it can be handed in."))
     submission = Submission.objects.create(take=take)
     move_task(task, TaskState.HANDED_IN)
     return submission

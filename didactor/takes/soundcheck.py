@@ -10,6 +10,7 @@ from didactor.core.hearing.one_tone import cents_off
 from didactor.core.sound.clicks import count_off_delay_s
 from didactor.core.sound.gate import assess
 from didactor.core.sound.recording import RATE_HZ, open_recording
+from didactor.core.words import _, worded
 
 #: Some ten seconds of sound in the best that browsers give.
 MOST_BYTES = 4 * 1024 * 1024
@@ -17,14 +18,14 @@ MOST_BYTES = 4 * 1024 * 1024
 OF_WHOLE_TAKES = {"too_short", "begins_late", "ends_early"}
 #: What takes are told in other words.
 WORDS = {
-    "silent": "No sound came in. Is another microphone chosen, or is this one muted? Choose another input and check again.",
-    "too_quiet": "Very quiet. Move closer to the microphone or turn its level up.",
+    "silent": _("No sound came in. Is another microphone chosen, or is this one muted? Choose another input and check again."),
+    "too_quiet": _("Very quiet. Move closer to the microphone or turn its level up."),
 }
 #: What the device played rings on so long in a room.
 AFTER_CLICKS_S = 0.5
 #: Within so many cents nobody hears a difference from the tone that was given.
 IN_TUNE_CENTS = 5.0
-GOOD = "Loud enough, clean and clear: this will do."
+GOOD = _("Loud enough, clean and clear: this will do.")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -56,7 +57,7 @@ def check_sound(file: bytes, clicks_s: tuple[float, ...] = ()) -> SoundCheck:
     )
     problems = [problem for problem in quality.problems if problem.code not in OF_WHOLE_TAKES]
     if not problems and quality.verdict == "unusable":
-        raise AudioError("audio.too_short", "That was too short to judge. Play for a few seconds.")
+        raise AudioError("audio.too_short", worded("That was too short to judge. Play for a few seconds."))
     says = tuple(dict.fromkeys(WORDS.get(p.code, p.text) for p in problems)) or (GOOD,)
     return SoundCheck(good=not problems, says=says, late_s=late_s)
 

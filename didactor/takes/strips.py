@@ -7,9 +7,12 @@ from html import escape
 
 from django.utils.safestring import SafeString
 
-from didactor.core.formats.glance import UNJUDGED, BarCell
+from didactor.core.formats.glance import UNJUDGED, BarCell, read_cell
 from didactor.core.units import BEAT_UNIT_QUARTERS
+from didactor.core.words import _, worded
 from didactor.takes.models import Analysis
+
+BARS = _("Bars")
 
 
 class BarStrip(list[BarCell]):
@@ -23,9 +26,7 @@ class BarStrip(list[BarCell]):
     def playable(self) -> SafeString:
         """Each cell plays its bar."""
         return self._written(
-            lambda number, words: (
-                f'{number}<button type="button" data-play-bar="{number}" aria-label="{words} Play bar {number}."></button>'
-            )
+            lambda number, words: f'{number}<button type="button" data-play-bar="{number}" aria-label="{words} {_play(number)}"></button>'
         )
 
     def _written(self, content: Callable[[str, str], str]) -> SafeString:
@@ -36,7 +37,11 @@ class BarStrip(list[BarCell]):
         for cell in self:
             number, words = escape(cell.number), escape(cell.words)
             rows.append(f'<li class="{escape(_css(cell))}" title="{words}">{content(number, words)}</li>')
-        return SafeString(f'<ol class="strip" aria-label="Bars">{"".join(rows)}</ol>')
+        return SafeString(f'<ol class="strip" aria-label="{escape(worded("Bars"))}">{"".join(rows)}</ol>')
+
+
+def _play(number: str) -> str:
+    return escape(worded("Play bar {number}.", number=number))
 
 
 def _css(cell: BarCell) -> str:
@@ -46,7 +51,7 @@ def _css(cell: BarCell) -> str:
 def strip_of(analysis: Analysis | None) -> BarStrip:
     """The bars of a take at a glance, from the summary of what was heard."""
     cells = analysis.summary.get("strip", []) if analysis else []
-    return BarStrip(BarCell(number=number, worst=worst, words=words) for number, worst, words in cells)
+    return BarStrip(read_cell(*cell) for cell in cells)
 
 
 def played_tempo(analysis: Analysis | None, beat_unit: str) -> str:

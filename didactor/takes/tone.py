@@ -5,6 +5,7 @@ from __future__ import annotations
 from didactor.core.formats.plain import from_plain
 from didactor.core.tone.compare import CHORDS, Remark, compare, facts, voicing
 from didactor.core.tone.measure import Tone
+from didactor.core.words import worded
 from didactor.library.sounds import known_references
 from didactor.takes.listening import passage_of
 from didactor.takes.models import Analysis, Take, TakeState
@@ -35,7 +36,7 @@ def _beside_the_teacher(take: Take, own: Tone) -> list[Remark]:
     passage = passage_of(take)
     for reference in known_references(passage):
         if reference.tone is not None:
-            found = voicing(own, from_plain(Tone, reference.tone), f"the recording of {reference.created_by.name}")
+            found = voicing(own, from_plain(Tone, reference.tone), worded("the recording of {name}", name=reference.created_by.name))
             if found:
                 return found
     return []

@@ -19,6 +19,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from didactor.assignments.models import Task
+from didactor.core.words import _, worded
 from didactor.library.models import ModelSound
 from didactor.people.permissions import student_only
 from didactor.people.requests import Request
@@ -30,7 +31,7 @@ VERSION = "1.0.0"
 MOST_CLICKS, LONGEST_S = 4000, 7200.0
 #: A device that is later than this was measured wrongly.
 MOST_LATE_S = 0.6
-DISK_FULL = "There is no room left on the server. Your recording is still here: save the file, and tell your teacher."
+DISK_FULL = _("There is no room left on the server. Your recording is still here: save the file, and tell your teacher.")
 
 
 def _answer(status: int, text: str = "", **headers: str) -> HttpResponse:
@@ -83,7 +84,7 @@ def create(request: Request) -> HttpResponse:
     data = _metadata(request)
     length, task_id = read_id(request.headers.get("Upload-Length")), read_id(data.get("task"))
     if length is None or task_id is None:
-        return _answer(400, "The upload must tell its length and its task.")
+        return _answer(400, worded("The upload must tell its length and its task."))
     task = get_object_or_404(Task.objects.visible_to(request.user).for_lists(), pk=task_id)
     try:
         upload = services.begin_upload(

@@ -160,7 +160,7 @@ class DeskPagesTests(scenes.OwnFolders, TestCase):
 
 class BarStripTests(SimpleTestCase):
     def test_words_are_escaped(self):
-        strip = BarStrip([BarCell(number="1", worst="notes", words='<b>"loud"</b>')])
+        strip = BarStrip([BarCell(number="1", worst="notes", says=('<b>"loud"</b>',))])
         for written in (strip.as_list, strip.playable):
             self.assertNotIn("<b>", written)
         self.assertEqual(BarStrip().as_list, "")

@@ -114,6 +114,7 @@ class EveryAddressScene(scenes.OwnFolders):
         sound = ModelSound.objects.filter(passage=scene.task.passage).first()
         sound.sound.save("x.mp3", ContentFile(b"x" * 100))
         cls.arguments = {
+            "words": ["de", "0"],
             "people:open_card": ["abc"],
             "people:join": ["abc"],
             "people:choose_password": ["abc", "abc"],

@@ -91,7 +91,7 @@ class CountingTests(scenes.OwnFolders, TestCase):
         before = self.spent()
         hearing.settle(take, TakeState.FAILED, "It could not be read." + "x" * 400)
         take.refresh_from_db()
-        self.assertEqual((take.state, take.step, len(take.trouble), self.spent()), (TakeState.FAILED, "", 300, before))
+        self.assertEqual((take.state, take.step, len(take.trouble), self.spent()), (TakeState.FAILED, "", 421, before))
         for _ in range(2):
             hearing.settle(take, TakeState.ANALYSED)
             self.assertEqual(self.spent(), before + 1)

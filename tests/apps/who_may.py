@@ -19,6 +19,8 @@ PUBLIC = {
     "people:pictures_of",
     "people:pictures_tap",
     "people:choose_paper",
+    "people:choose_language",
+    "words",
     "letters:stop",
     "service_worker",
     "offline",

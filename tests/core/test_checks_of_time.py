@@ -208,7 +208,7 @@ class TempoTests(SimpleTestCase):
         self.assertEqual(self.broadening(0.88, stage="steady"), [])
         [finding] = self.broadening(0.7, stage="steady")
         self.assertEqual(finding.code, "tempo.bend")
-        self.assertEqual(finding.text, "The tempo broadens in bar 4, to 70 % of what is usual here, back in bar 5.")
+        self.assertEqual(finding.text, "The tempo broadens in bar 4, to 70 % of what is usual here. It is back in bar 5.")
         [finding] = self.broadening(1.3, stage="steady")
         self.assertIn("presses on in bar 4, to 130 %", finding.text)
 

@@ -116,7 +116,7 @@ class LineTests(SimpleTestCase):
 
     def test_what_cannot_be_made_is_told_in_words(self):
         for kind, choices, words in (
-            ("scale", {"tonic": "H"}, "no key note"),
+            ("scale", {"tonic": "H"}, "Key note: “H” cannot be chosen"),
             ("scale", {"octaves": 9}, "between 1 and 3"),
             ("chart", {"sections": "V: C Xyz"}, "no chord"),
             ("chart", {"sections": "V: C", "order": "V B"}, "no such section"),

@@ -9,7 +9,7 @@ from didactor.core.formats.glance import BarCell
 
 
 def strip(*worst: str) -> list[BarCell]:
-    return [BarCell(number=str(k), worst=value, words="") for k, value in enumerate(worst, start=1)]
+    return [BarCell(number=str(k), worst=value, says=()) for k, value in enumerate(worst, start=1)]
 
 
 class MendedTests(SimpleTestCase):

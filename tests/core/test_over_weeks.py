@@ -68,7 +68,7 @@ class PlaceTests(SimpleTestCase):
         pins = [place("0"), place("4"), ("9", 9, "flow")]
         found = ear_over([take(0, places=heard, pins=pins, marked=True)])
         self.assertEqual((found.both, found.machine, found.student, found.takes), (2, 8, 1, 1))
-        self.assertIn("2 were marked by the student too; 1 mark of their own", found.says)
+        self.assertIn("2 were marked by the student too; 1 mark stands alone", found.says)
         self.assertIsNone(ear_over([take(0, places=heard[:9], marked=True)]))
         self.assertIsNone(ear_over([take(0, places=heard)]), "a take that nobody marked says nothing of an ear")
 

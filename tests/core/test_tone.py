@@ -185,6 +185,6 @@ class ComparedTests(SimpleTestCase):
         plain = Breath(bar="2", beat=0.0, seconds=0.3, at_s=4.0, in_slur=False)
         breaths = (plain, Breath(bar="3", beat=1.0, seconds=0.2, at_s=6.0, in_slur=True))
         says = [one.says for one in facts(tone(breaths=breaths, downbeat_db=2.4))]
-        self.assertEqual(says[0], "Breaths, or gaps like them, before notes in bars 2, 3; 1 within a slur.")
+        self.assertEqual(says[0], "Breaths, or gaps like them, before notes in bars 2, 3. One of them is within a slur.")
         self.assertEqual(says[1], "First beats are 2 dB stronger than the others.")
         self.assertEqual(facts(tone(downbeat_db=0.5)), [])

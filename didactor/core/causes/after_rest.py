@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.causes.case import Case
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.words import _, worded
 
 #: A silence of so many quarters before a note makes an entry of it.
 REST_QUARTERS = 0.5
@@ -26,5 +27,5 @@ def after_rest(case: Case) -> Iterator[Cause]:
     found = case.concentrated(places)
     if not found:
         return
-    says = "It goes wrong at the first note after a rest (BARS): the rest is not counted through."
-    yield Cause.of(found, code="after_rest", title="After the rest", category="rhythm", says=says, confidence=0.8)
+    says = _("It goes wrong at the first note after a rest ({bars}): the rest is not counted through.")
+    yield Cause.of(found, code="after_rest", title=worded("After the rest"), category="rhythm", says=says, confidence=0.8)

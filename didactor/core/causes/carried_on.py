@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.causes.case import Case, Fault
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.words import _, worded
 
 #: One note may be chance.
 FEWEST = 2
@@ -19,10 +20,16 @@ def carried_on(case: Case) -> Iterator[Cause]:
         if before and fault.note.heard_midi != note.sounding_midi:
             by_bar.setdefault(note.bar_index, []).append((fault, before[0].id))
     for found in by_bar.values():
-        if len({fault.note.id for fault, _ in found}) < FEWEST:
+        if len({fault.note.id for fault, _note in found}) < FEWEST:
             continue
-        says = "In BARS the figure of the bar before goes on by itself: its notes are played once more."
-        faults, points_to = [fault for fault, _ in found], [before for _, before in found]
+        says = _("In {bars} the figure of the bar before goes on by itself: its notes are played once more.")
+        faults, points_to = [fault for fault, _note in found], [before for _, before in found]
         yield Cause.of(
-            faults, code="carried_on", title="The figure was carried on", category="notes", says=says, confidence=0.85, points_to=points_to
+            faults,
+            code="carried_on",
+            title=worded("The figure was carried on"),
+            category="notes",
+            says=says,
+            confidence=0.85,
+            points_to=points_to,
         )

@@ -7,6 +7,7 @@ from itertools import pairwise
 from didactor.core.causes.case import SURE, Case
 from didactor.core.causes.registry import Cause, cause
 from didactor.core.hearing.hearing import Status
+from didactor.core.words import worded
 
 #: The same change has to fail so often, and in this share of its times.
 FEWEST, LEAST_SHARE = 2, 0.5
@@ -26,9 +27,15 @@ def chord_pair(case: Case) -> Iterator[Cause]:
         places = [b for a, b in changes if (a.written, b.written) == (before, after) and b.status is Status.WRONG_PITCH]
         yield Cause(
             code="chord_pair",
-            title=f"{before} to {after}",
+            title=worded("{before} to {after}", before=before, after=after),
             category="hands",
-            says=f"{before} to {after} failed {count} of {times[before, after]} times. Change between these two alone.",
+            says=worded(
+                "{before} to {after} failed {count} of {times} times. Change between these two alone.",
+                before=before,
+                after=after,
+                count=count,
+                times=times[before, after],
+            ),
             confidence=0.85,
             note_ids=tuple(f"{b.bar} {b.pass_} {b.beat:g}" for b in places),
             bar=places[0].bar,

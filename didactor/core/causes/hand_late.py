@@ -5,9 +5,16 @@ from collections.abc import Iterator
 from didactor.core.causes.case import Case, Fault
 from didactor.core.causes.registry import Cause, cause
 from didactor.core.hearing.hearing import Status
+from didactor.core.words import _
 
 #: One hand comes so much after the other at a moment that both begin, so often; the other way round hardly ever.
 LATE_S, FEWEST, OTHER_SHARE = 0.08, 3, 0.25
+
+
+LATE = {
+    1: (_("The right hand is not ready"), _("The right hand comes late ({bars}): it has to be over its keys before its turn.")),
+    2: (_("The left hand is not ready"), _("The left hand comes late ({bars}): it has to be over its keys before its turn.")),
+}
 
 
 @cause("hand_late")
@@ -28,6 +35,5 @@ def hand_late(case: Case) -> Iterator[Cause]:
         own, theirs = late[staff], late[other]
         if len(own) < FEWEST or len(theirs) > OTHER_SHARE * len(own):
             continue
-        hand = "right" if staff == 1 else "left"
-        says = f"The {hand} hand comes late (BARS): it has to be over its keys before its turn."
-        yield Cause.of(own, code="hand_late", title=f"The {hand} hand is not ready", category="hands", says=says, confidence=0.8)
+        title, says = LATE[staff]
+        yield Cause.of(own, code="hand_late", title=title, category="hands", says=says, confidence=0.8)

@@ -4,10 +4,18 @@ from collections.abc import Iterator
 
 from didactor.core.causes.case import Case
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.words import _
 
-#: Fingering charts to what a move of the hand is called there.
-_SHIFT = ("A shift", "the hand shifts")
-CALLED = {"keyboard": ("The hand moves", "the hand leaves its place"), "strings": _SHIFT, "frets": _SHIFT}
+_SHIFT = (_("A shift"), _("It goes wrong where the hand shifts ({bars}), and hardly elsewhere: prepare the move, look before you go."))
+#: Fingering charts to what a move of the hand is called there, and what is said.
+CALLED = {
+    "keyboard": (
+        _("The hand moves"),
+        _("It goes wrong where the hand leaves its place ({bars}), and hardly elsewhere: prepare the move, look before you go."),
+    ),
+    "strings": _SHIFT,
+    "frets": _SHIFT,
+}
 
 
 @cause("hand_move")
@@ -19,6 +27,5 @@ def hand_move(case: Case) -> Iterator[Cause]:
     found = case.concentrated(case.moves)
     if not found:
         return
-    title, words = CALLED[kind]
-    says = f"It goes wrong where {words} (BARS), and hardly elsewhere: prepare the move, look before you go."
+    title, says = CALLED[kind]
     yield Cause.of(found, code="hand_move", title=title, category="hands", says=says, confidence=0.8)

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.causes.case import Case
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.words import _, worded
 
 WHITE = {0, 2, 4, 5, 7, 9, 11}
 #: So many, and this share of all wrong notes: then it is where the finger fell, not what was read.
@@ -18,8 +19,8 @@ def neighbour_key(case: Case) -> Iterator[Cause]:
     beside = [f for f in case.wrong if f.note.heard_midi is not None and _are_neighbours(f.note.sounding_midi, f.note.heard_midi)]
     if len(beside) < FEWEST or len(beside) < LEAST_SHARE * len(case.wrong):
         return
-    says = "What is wrong is mostly the key beside the right one (BARS): the hand is not quite where it should be before it plays."
-    yield Cause.of(beside, code="neighbour_key", title="The key beside it", category="notes", says=says, confidence=0.8)
+    says = _("What is wrong is mostly the key beside the right one ({bars}): the hand is not quite where it should be before it plays.")
+    yield Cause.of(beside, code="neighbour_key", title=worded("The key beside it"), category="notes", says=says, confidence=0.8)
 
 
 def _are_neighbours(one: int, other: int) -> bool:

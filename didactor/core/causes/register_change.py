@@ -5,6 +5,7 @@ from itertools import pairwise
 
 from didactor.core.causes.case import Case
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.words import _, worded
 
 #: A leap this wide changes the register on a wind instrument; the clarinet's break lies between these written notes (B flat 4 and B 4).
 LEAP, CLARINET_BREAK = 9, 70
@@ -25,5 +26,5 @@ def register_change(case: Case) -> Iterator[Cause]:
     found = case.concentrated(places)
     if not found:
         return
-    says = "It goes wrong where the register changes (BARS): air and embouchure are ready too late."
-    yield Cause.of(found, code="register_change", title="The register changes", category="tone", says=says, confidence=0.75)
+    says = _("It goes wrong where the register changes ({bars}): air and embouchure are ready too late.")
+    yield Cause.of(found, code="register_change", title=worded("The register changes"), category="tone", says=says, confidence=0.75)

@@ -7,10 +7,12 @@ import pkgutil
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 from didactor.core.causes.case import Case, Fault
 from didactor.core.formats.result import Result
 from didactor.core.score.model import Part
+from didactor.core.words import counted, worded
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,15 +43,16 @@ class Cause:
         says: str,
         confidence: float,
         points_to: Sequence[str] = (),
+        **values: Any,
     ) -> Cause:
-        """A cause of some faults, heard at the first; ``BARS`` in what it says becomes their bars."""
+        """A cause of some faults, heard at the first; ``says`` is a pattern with ``{bars}`` and its other ``values``."""
         bars = list(dict.fromkeys(fault.note.bar for fault in faults))
         first = faults[0].note
         return cls(
             code=code,
             title=title,
             category=category,
-            says=says.replace("BARS", f"bar{'s' if len(bars) > 1 else ''} {', '.join(bars)}"),
+            says=worded(says, bars=counted("bar {bars}", "bars {bars}", len(bars), bars=", ".join(bars)), **values),
             confidence=confidence,
             note_ids=tuple(fault.note.id for fault in faults),
             bar=first.bar,

@@ -6,12 +6,13 @@ from itertools import pairwise
 from didactor.core.causes.case import Case
 from didactor.core.causes.registry import Cause, cause
 from didactor.core.units import pitch_to_midi
+from didactor.core.words import _, worded
 
 
 @cause("string_crossing")
 def string_crossing(case: Case) -> Iterator[Cause]:
     """On a bowed instrument faults come where the bow goes over to another string, and hardly elsewhere."""
-    kind, _, tuning = case.result.instrument.fingering.partition(" ")
+    kind, _space, tuning = case.result.instrument.fingering.partition(" ")
     if kind != "strings":
         return
     open_strings = sorted(pitch_to_midi(name[0], 0, int(name[-1])) for name in tuning.split())
@@ -24,8 +25,8 @@ def string_crossing(case: Case) -> Iterator[Cause]:
     found = case.concentrated(places)
     if not found:
         return
-    says = "It goes wrong where the bow crosses to another string (BARS): cross on open strings first."
-    yield Cause.of(found, code="string_crossing", title="Crossing strings", category="hands", says=says, confidence=0.75)
+    says = _("It goes wrong where the bow crosses to another string ({bars}): cross on open strings first.")
+    yield Cause.of(found, code="string_crossing", title=worded("Crossing strings"), category="hands", says=says, confidence=0.75)
 
 
 def _string(midi: int, open_strings: list[int]) -> int:

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.causes.case import Case
 from didactor.core.causes.registry import Cause, cause
+from didactor.core.words import _, worded
 
 
 @cause("trap")
@@ -20,7 +21,15 @@ def trap(case: Case) -> Iterator[Cause]:
         if not played or fault.note.heard_midi == note.sounding_midi:
             continue
         pattern_bar, points_to = numbers[like.pattern], [n.id for n in played]
-        says = f"Bar {fault.note.bar} begins like bar {pattern_bar} and goes on differently; what was played here is bar {pattern_bar}."
+        says = _("Bar {bar} begins like bar {pattern_bar} and goes on differently; what was played here is bar {pattern_bar}.")
         yield Cause.of(
-            [fault], code="trap", title="The like bar was played", category="notes", says=says, confidence=0.92, points_to=points_to
+            [fault],
+            code="trap",
+            title=worded("The like bar was played"),
+            category="notes",
+            says=says,
+            confidence=0.92,
+            points_to=points_to,
+            bar=fault.note.bar,
+            pattern_bar=pattern_bar,
         )

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from didactor.core.formats.result import FindingResult, Result
+from didactor.core.words import _
 
 #: What a row of a checklist is checked by where no figure can: the listener's own ear.
 EAR_ONLY = "ear"
@@ -35,65 +36,65 @@ def _notes_judged(result: Result) -> bool:
 
 #: In the order in which a teacher chooses among them.
 FIGURES = (
-    Figure(slug="notes", title="right notes", category="notes", codes=("notes.", "chords."), heard=_notes_judged),
+    Figure(slug="notes", title=_("right notes"), category="notes", codes=("notes.", "chords."), heard=_notes_judged),
     Figure(
         slug="intonation",
-        title="cents from the written pitch",
+        title=_("cents from the written pitch"),
         category="intonation",
         codes=("intonation.",),
         heard=lambda r: r.by_pitch and r.instrument.bends and r.tuning is not None,
     ),
     Figure(
         slug="entry",
-        title="first note on time",
+        title=_("first note on time"),
         category="rhythm",
         codes=("rhythm.entry",),
         heard=lambda r: bool(r.pulse and r.pulse.entry),
     ),
     Figure(
         slug="rhythm",
-        title="notes early and late, uneven pairs",
+        title=_("notes early and late, uneven pairs"),
         category="rhythm",
         codes=("rhythm.", "tempo.drift"),
         heard=_placement_judged,
     ),
     Figure(
         slug="pulse",
-        title="steady beat",
+        title=_("steady beat"),
         category="rhythm",
         codes=("tempo.drift", "tempo.bend", "flow.hesitation", "flow.restart", "rhythm.uneven"),
         heard=lambda r: r.pulse is not None and r.targets.stage_rules.hesitations == "fault",
     ),
     Figure(
         slug="tempo",
-        title="tempo against the one asked for",
+        title=_("tempo against the one asked for"),
         category="tempo",
         codes=("tempo.",),
         heard=lambda r: r.tempo is not None and r.tempo.played_qpm is not None and r.targets.stage_rules.tempo is not None,
     ),
     Figure(
         slug="flow",
-        title="pauses, restarts, bars left out",
+        title=_("pauses, restarts, bars left out"),
         category="flow",
         codes=("flow.",),
         heard=lambda r: r.pulse is not None and r.targets.stage_rules.hesitations == "fault",
     ),
-    Figure(slug="count", title="number of strokes", category="rhythm", codes=("rhythm.count",), heard=lambda r: r.count is not None),
+    Figure(slug="count", title=_("number of strokes"), category="rhythm", codes=("rhythm.count",), heard=lambda r: r.count is not None),
     Figure(
         slug="dynamics",
-        title="loud and soft where marked",
+        title=_("loud and soft where marked"),
         category="dynamics",
         codes=("dynamics.",),
         heard=lambda r: bool(r.loudness and any(zone.marked for zone in r.loudness.zones)),
     ),
     Figure(
         slug="length",
-        title="long notes and rests at full length",
+        title=_("long notes and rests at full length"),
         category="articulation",
         codes=("articulation.",),
         heard=lambda r: r.targets.stage_rules.length and any(n.length_ratio is not None for n in r.notes or ()),
     ),
-    Figure(slug="together", title="hands together", category="hands", codes=("hands.",), heard=lambda r: bool(r.hands)),
+    Figure(slug="together", title=_("hands together"), category="hands", codes=("hands.",), heard=lambda r: bool(r.hands)),
 )
 BY_SLUG = {figure.slug: figure for figure in FIGURES}
 #: What checks a row of the usual list.

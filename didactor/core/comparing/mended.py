@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from didactor.core.formats.glance import UNJUDGED, BarCell
+from didactor.core.words import counted, listed, worded
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,10 +20,11 @@ class Since:
     @property
     def says(self) -> str:
         """“Since the last take: bars 3 and 7 mended; bar 5 still.”; nothing where there was nothing to mend."""
-        parts = [f"{_bars(bars)} {words}" for bars, words in ((self.mended, "mended"), (self.still, "still")) if bars]
+        parts = [worded("{bars} mended", bars=_bars(self.mended))] if self.mended else []
+        parts += [worded("{bars} still", bars=_bars(self.still))] if self.still else []
         if parts and self.new:
-            parts.append(f"{_bars(self.new)} new")
-        return f"Since the last take: {'; '.join(parts)}." if parts else ""
+            parts.append(worded("{bars} new", bars=_bars(self.new)))
+        return worded("Since the last take: {parts}.", parts="; ".join(parts)) if parts else ""
 
 
 def since_last(before: Iterable[BarCell], after: Iterable[BarCell]) -> Since:
@@ -44,6 +46,7 @@ def since_last(before: Iterable[BarCell], after: Iterable[BarCell]) -> Since:
 
 def _bars(numbers: Sequence[str]) -> str:
     """“bar 3”, “bars 3, 4 and 7”."""
-    if len(numbers) == 1:
-        return f"bar {numbers[0]}"
-    return f"bars {', '.join(numbers[:-1])} and {numbers[-1]}"
+    return counted("bar {bars}", "bars {bars}", len(numbers), bars=listed(numbers))
+
+
+# -1]), numbers_2=numbers[-1])

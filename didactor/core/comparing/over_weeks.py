@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from didactor.core.judging.categories import TITLES
+from didactor.core.words import counted, worded
 
 #: A line over weeks needs so many takes; a place comes back from so many on.
 LINE_FROM, BACK_FROM = 2, 2
@@ -87,7 +88,12 @@ def clean_in_words(takes: Sequence[TakeThen]) -> str:
     if len(takes) < 2 * STRETCH:
         return ""
     last, before = takes[-STRETCH:], takes[-2 * STRETCH : -STRETCH]
-    return f"Clean: {sum(t.is_clean for t in last)} of the last {STRETCH} takes, {sum(t.is_clean for t in before)} of the {STRETCH} before."
+    return worded(
+        "Clean: {clean} of the last {stretch} takes, {before} of the {stretch} before.",
+        clean=sum(t.is_clean for t in last),
+        stretch=STRETCH,
+        before=sum(t.is_clean for t in before),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,8 +145,15 @@ class Ear:
     def says(self) -> str:
         """“Of 14 places that were heard, 9 were marked by the student too; 3 marks stand alone (8 takes).”"""
         heard = self.both + self.machine
-        alone = f"; {self.student} mark{'' if self.student == 1 else 's'} of their own where nothing was heard" if self.student else ""
-        return f"Of {heard} places that were heard, {self.both} were marked by the student too{alone} ({self.takes} takes)."
+        values = {"heard": heard, "both": self.both, "takes": self.takes}
+        if not self.student:
+            return worded("Of {heard} places that were heard, {both} were marked by the student too ({takes} takes).", **values)
+        return counted(
+            "Of {heard} places that were heard, {both} were marked by the student too; {count} mark stands alone ({takes} takes).",
+            "Of {heard} places that were heard, {both} were marked by the student too; {count} marks stand alone ({takes} takes).",
+            self.student,
+            **values,
+        )
 
 
 def ear_over(takes: Sequence[TakeThen]) -> Ear | None:

@@ -13,6 +13,7 @@ from enum import StrEnum
 from didactor.core.comparing.figures import Figure, figure_of
 from didactor.core.formats.result import FindingResult, Result
 from didactor.core.hearing.hearing import Status
+from didactor.core.words import worded
 
 #: Below so many places compared nothing is said of the whole.
 FEWEST = 10
@@ -177,7 +178,7 @@ def _became(pin: OwnMark, figure: Figure | None, still: Sequence[FindingResult],
     if still:
         return Mended.STILL, still[0].text
     if figure is None or not figure.heard(now) or not is_judged(now, pin.bar):
-        return Mended.CANNOT_TELL, "Only an ear can tell: listen to both."
+        return Mended.CANNOT_TELL, worded("Only an ear can tell: listen to both.")
     return Mended.MENDED, ""
 
 

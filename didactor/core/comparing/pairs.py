@@ -9,6 +9,7 @@ import numpy as np
 
 from didactor.core.formats.result import Result
 from didactor.core.hearing.hearing import Status
+from didactor.core.words import _
 
 #: Fewer values than this tell nothing of a take.
 FEWEST = 8
@@ -59,9 +60,9 @@ def _usual(values: list[float]) -> float | None:
 
 
 QUESTIONS = (
-    Question(slug="steadier", asks="Which was steadier?", unit="ms from the pulse", alike=4.0, figure=_steadiness_ms),
-    Question(slug="in_tune", asks="Which was better in tune?", unit="cents off", alike=3.0, figure=_intonation_cents),
-    Question(slug="notes", asks="Which had more right notes?", unit="notes to mend", alike=0.5, figure=_wrong_notes),
+    Question(slug="steadier", asks=_("Which was steadier?"), unit=_("ms from the pulse"), alike=4.0, figure=_steadiness_ms),
+    Question(slug="in_tune", asks=_("Which was better in tune?"), unit=_("cents off"), alike=3.0, figure=_intonation_cents),
+    Question(slug="notes", asks=_("Which had more right notes?"), unit=_("notes to mend"), alike=0.5, figure=_wrong_notes),
 )
 
 

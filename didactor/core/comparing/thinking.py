@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from lxml import etree
 
 from didactor.core.formats.result import Result
+from didactor.core.words import worded
 
 SVG = "http://www.w3.org/2000/svg"
 #: Of the drawing: room for a bar and for a take, the left margin, and the largest circle, which stands for so many seconds and more.
@@ -47,8 +48,11 @@ def thinking_in_words(rows: Sequence[Thinking]) -> str:
         return ""
     said = ", ".join(f"{row.total_s:.0f} s" for row in rows)
     last = rows[-1].pauses
-    longest = f"; the longest now in bar {max(last, key=lambda bar: last[bar])}" if last else ""
-    return f"Thinking time, take by take: {said}{longest}."
+    if not last:
+        return worded("Thinking time, take by take: {seconds}.", seconds=said)
+    return worded(
+        "Thinking time, take by take: {seconds}; the longest now in bar {bar}.", seconds=said, bar=max(last, key=lambda bar: last[bar])
+    )
 
 
 def draw_thinking(rows: Sequence[Thinking], bars: Sequence[str]) -> str:

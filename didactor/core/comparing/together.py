@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from didactor.core.instruments import BY_SLUG, Instrument
 from didactor.core.judging.words import beat_in_words
+from didactor.core.words import _, worded
 
 #: A fault is common from so many students on, and from this share of those who could be judged there.
 FEWEST, SHARE = 3, 0.3
@@ -24,24 +25,24 @@ HIGH_FROM, LOW_TO = 57, 45
 
 #: What a finding says of its place, by its code; two where its size has a direction (below nothing, above it).
 WORDS: dict[str, tuple[str, ...]] = {
-    "rhythm.placement": ("early", "late"),
-    "rhythm.entry": ("entered early", "entered late"),
-    "rhythm.together": ("hands not together",),
-    "rhythm.uneven": ("uneven",),
-    "rhythm.count": ("fewer strokes than written", "more strokes than written"),
-    "notes.wrong": ("another note",),
-    "notes.key_signature": ("not in the key",),
-    "notes.missed": ("not played",),
-    "notes.extra": ("a note too many",),
-    "chords.wrong": ("another chord",),
-    "intonation.note": ("flat", "sharp"),
-    "flow.hesitation": ("a pause before it",),
-    "flow.restart": ("begun again",),
-    "flow.skipped": ("left out",),
-    "articulation.cut_short": ("cut short",),
-    "articulation.rest_filled": ("the rest is not kept",),
-    "tempo.bend": ("slower or faster than before",),
-    "dynamics.hairpin": ("the change of loudness is not heard",),
+    "rhythm.placement": (_("early"), _("late")),
+    "rhythm.entry": (_("entered early"), _("entered late")),
+    "rhythm.together": (_("hands not together"),),
+    "rhythm.uneven": (_("uneven"),),
+    "rhythm.count": (_("fewer strokes than written"), _("more strokes than written")),
+    "notes.wrong": (_("another note"),),
+    "notes.key_signature": (_("not in the key"),),
+    "notes.missed": (_("not played"),),
+    "notes.extra": (_("a note too many"),),
+    "chords.wrong": (_("another chord"),),
+    "intonation.note": (_("flat"), _("sharp")),
+    "flow.hesitation": (_("a pause before it"),),
+    "flow.restart": (_("begun again"),),
+    "flow.skipped": (_("left out"),),
+    "articulation.cut_short": (_("cut short"),),
+    "articulation.rest_filled": (_("the rest is not kept"),),
+    "tempo.bend": (_("slower or faster than before"),),
+    "dynamics.hairpin": (_("the change of loudness is not heard"),),
 }
 
 
@@ -88,12 +89,18 @@ class Common:
 
     def place(self, beat_quarters: float) -> str:
         """“Bar 6, beat 4”."""
-        return f"Bar {self.bar}" if self.beat is None else f"Bar {self.bar}, beat {beat_in_words(self.beat, beat_quarters)}"
+        return (
+            worded("Bar {bar}", bar=self.bar)
+            if self.beat is None
+            else worded("Bar {bar}, beat {beat}", bar=self.bar, beat=beat_in_words(self.beat, beat_quarters))
+        )
 
     def says(self, beat_quarters: float) -> str:
         """“Bar 6, beat 4: early, 14 of 19 judged, mostly brass”."""
-        mostly = f", mostly {self.mostly}" if self.mostly else ""
-        return f"{self.place(beat_quarters)}: {self.what}, {len(self.who)} of {self.judged} judged{mostly}"
+        values = {"place": self.place(beat_quarters), "what": self.what, "who": len(self.who), "judged": self.judged}
+        if self.mostly:
+            return worded("{place}: {what}, {who} of {judged} judged, mostly {mostly}", **values, mostly=self.mostly)
+        return worded("{place}: {what}, {who} of {judged} judged", **values)
 
 
 def common_faults(students: Sequence[Student]) -> list[Common]:
@@ -138,9 +145,9 @@ def kinds_of(instrument: Instrument | None) -> Iterable[str]:
     yield instrument.family
     fingered = instrument.fingering.split(" ")[0]
     if fingered in ("valves", "slide"):
-        yield {"valves": "instruments with valves", "slide": "instruments with a slide"}[fingered]
+        yield {"valves": worded("instruments with valves"), "slide": worded("instruments with a slide")}[fingered]
     if instrument.low >= HIGH_FROM:
-        yield "high instruments"
+        yield worded("high instruments")
     if instrument.low <= LOW_TO:
-        yield "low instruments"
-    yield instrument.title[0].lower() + instrument.title[1:]
+        yield worded("low instruments")
+    yield instrument.title

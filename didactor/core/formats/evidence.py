@@ -16,6 +16,7 @@ from didactor.core.sound.player.render import ADDITIVE, synthesise
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
 from didactor.core.sound.player.take import wav_bytes
 from didactor.core.units import name_to_midi
+from didactor.core.words import worded
 
 #: What is shown before and after a note, seconds.
 BEFORE_S, AFTER_S = 0.7, 1.1
@@ -135,20 +136,20 @@ def as_written(result: Result, place: Place) -> bytes:
 def evidence_in_words(result: Result, index: int, place: Place, *, figures: bool = True) -> list[tuple[str, str]]:
     """(what, how much) about one note, as far as it is known; without ``figures`` only what is written and what was heard."""
     note = (result.notes or ())[index]
-    facts = [("Written", pitch_in_words(note.written_pitch))] if place.pitched else []
+    facts = [(worded("Written"), pitch_in_words(note.written_pitch))] if place.pitched else []
     chord = next((c for c in result.chords or () if (c.bar, c.pass_, c.beat) == (note.bar, note.pass_, note.beat)), None)
     if chord is not None:
-        facts += [("Written", chord.written), ("Heard", chord.heard or "no chord that can be named")]
+        facts += [(worded("Written"), chord.written), (worded("Heard"), chord.heard or "no chord that can be named")]
     elif not place.pitched:
-        facts.append(("Heard", "no stroke" if note.status is Status.MISSED else "a stroke"))
+        facts.append((worded("Heard"), "no stroke" if note.status is Status.MISSED else "a stroke"))
     elif note.heard_midi is not None and note.heard_midi != note.sounding_midi:
-        facts.append(("Heard", midi_in_words(note.heard_midi - place.transposition, _fifths(result))))
+        facts.append((worded("Heard"), midi_in_words(note.heard_midi - place.transposition, _fifths(result))))
     elif note.status is Status.CORRECT:
-        facts.append(("Heard", "the same"))
+        facts.append((worded("Heard"), worded("the same")))
     elif note.status is Status.MISSED:
-        facts.append(("Heard", "nothing at this pitch begins here"))
+        facts.append((worded("Heard"), worded("nothing at this pitch begins here")))
     if note.status is Status.UNCERTAIN:
-        facts.append(("Not judged", note.reason or "the sound does not tell"))
+        facts.append((worded("Not judged"), note.reason or worded("the sound does not tell")))
     return facts + _figures(note, chord) if figures else facts
 
 
@@ -164,15 +165,31 @@ def _figures(note: NoteResult, chord: ChordHeard | None) -> list[tuple[str, str]
     facts: list[tuple[str, str]] = []
     if note.early_late_ms is not None:
         facts.append(
-            ("Begins", f"{abs(note.early_late_ms):.0f} ms {'early' if note.early_late_ms < 0 else 'late'}, by the take's own pulse")
+            (
+                worded("Begins"),
+                (
+                    worded("{early_late_ms:.0f} ms early, by the take's own pulse", early_late_ms=abs(note.early_late_ms))
+                    if note.early_late_ms < 0
+                    else worded("{early_late_ms:.0f} ms late, by the take's own pulse", early_late_ms=abs(note.early_late_ms))
+                ),
+            )
         )
     if note.cents is not None:
-        facts.append(("In tune", f"{abs(note.cents):.0f} cents {'sharp' if note.cents > 0 else 'flat'}, by the take's own tuning"))
+        facts.append(
+            (
+                worded("In tune"),
+                (
+                    worded("{cents:.0f} cents sharp, by the take's own tuning", cents=abs(note.cents))
+                    if note.cents > 0
+                    else worded("{cents:.0f} cents flat, by the take's own tuning", cents=abs(note.cents))
+                ),
+            )
+        )
     if note.length_ratio is not None:
-        facts.append(("Length", f"{100 * note.length_ratio:.0f} % of what is written"))
+        facts.append((worded("Length"), worded("{length_ratio:.0f} % of what is written", length_ratio=100 * note.length_ratio)))
     if note.loudness_db is not None:
-        facts.append(("Loudness", f"{note.loudness_db:+.0f} dB against the take's usual"))
+        facts.append((worded("Loudness"), worded("{loudness_db:+.0f} dB against the take's usual", loudness_db=note.loudness_db)))
     if note.status is not Status.UNCERTAIN:
         sure = note.confidence if chord is None else chord.confidence
-        facts.append(("How sure", f"{min(99.0, 100 * sure):.0f} %"))
+        facts.append((worded("How sure"), f"{min(99.0, 100 * sure):.0f} %"))
     return facts

@@ -10,6 +10,7 @@ from lxml import etree
 
 from didactor.core.formats.evidence import Place
 from didactor.core.hearing.close_up import FLOOR_DB, ROWS_PER_SEMITONE, CloseUp
+from didactor.core.words import worded
 
 SVG = "http://www.w3.org/2000/svg"
 WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 360.0, 300.0, 24.0, 22.0, 38.0
@@ -50,14 +51,14 @@ def draw_evidence(view: CloseUp, place: Place) -> str:
         add("rect", "written", x=x(begin), y=top, width=width, height=y(place.written_midi - 0.5) - top)
     if place.due_s is not None:
         add("line", "due", x1=x(place.due_s), x2=x(place.due_s), y1=TOP - 4, y2=bottom)
-        add("text", "label", "due", x=x(place.due_s), y=TOP - 9, text_anchor="middle")
+        add("text", "label", worded("due"), x=x(place.due_s), y=TOP - 9, text_anchor="middle")
     if place.onset_s is not None:
         if place.pitched and place.heard_midi is not None:
             end = place.offset_s if place.offset_s is not None else place.onset_s + 0.1
             middle = y(place.heard_midi)
             add("line", "heard", x1=x(place.onset_s), x2=max(x(place.onset_s) + 2, x(end)), y1=middle, y2=middle)
         add("line", "onset", x1=x(place.onset_s), x2=x(place.onset_s), y1=TOP, y2=bottom + 4)
-        add("text", "label heard-label", "heard", x=x(place.onset_s), y=bottom + 16, text_anchor="middle")
+        add("text", "label heard-label", worded("heard"), x=x(place.onset_s), y=bottom + 16, text_anchor="middle")
     for tick in np.arange(np.ceil(view.start_s * 2) / 2, view.end_s, 0.5):
         # The last one is written before its place where it would stand over the edge.
         over = x(float(tick)) > WIDTH - HALF_A_TIME

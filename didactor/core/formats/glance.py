@@ -9,6 +9,7 @@ from typing import Any
 from didactor.core.formats.result import FindingResult, Result
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.categories import gravest
+from didactor.core.words import keep, read, worded
 
 UNJUDGED = "unjudged"
 #: A wrong or missed note counts from this confidence on.
@@ -17,11 +18,15 @@ SURE = 0.6
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BarCell:
-    """One bar: its number, the category of what is worst in it (empty for nothing, or ``UNJUDGED``), and the same in words."""
+    """One bar: its number, the category of what is worst in it (empty for nothing, or ``UNJUDGED``), and all of it in words."""
 
     number: str
     worst: str
-    words: str
+    says: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        return " ".join(self.says)
 
 
 def bars_at_a_glance(result: Result) -> list[BarCell]:
@@ -39,15 +44,20 @@ def bars_at_a_glance(result: Result) -> list[BarCell]:
 
 def _cell(number: str, findings: list[FindingResult], judged: bool) -> BarCell:
     if findings:
-        return BarCell(number=number, worst=gravest(f.category for f in findings), words=" ".join(f.text for f in findings))
-    words = "Nothing to mend." if judged else "Not judged."
-    return BarCell(number=number, worst="" if judged else UNJUDGED, words=f"Bar {number}. {words}")
+        return BarCell(number=number, worst=gravest(f.category for f in findings), says=tuple(f.text for f in findings))
+    says = worded("Bar {number}. Nothing to mend.", number=number) if judged else worded("Bar {number}. Not judged.", number=number)
+    return BarCell(number=number, worst="" if judged else UNJUDGED, says=(says,))
+
+
+def read_cell(number: str, worst: str, says: Any) -> BarCell:
+    """A cell of a stored summary; older ones have one text."""
+    return BarCell(number=number, worst=worst, says=tuple(map(read, says if isinstance(says, list) else [says])))
 
 
 def summary_of(result: Result) -> dict[str, Any]:
     """What lists show of a result, as plain values to be stored beside it."""
     return {
-        "strip": [[cell.number, cell.worst, cell.words] for cell in bars_at_a_glance(result)],
+        "strip": [[cell.number, cell.worst, [keep(text) for text in cell.says]] for cell in bars_at_a_glance(result)],
         "played_qpm": result.tempo.played_qpm if result.tempo else None,
         "findings": len(result.findings or ()),
         "facts": _facts(result),

@@ -9,6 +9,7 @@ import numpy as np
 
 from didactor.core.errors import PassageError
 from didactor.core.formats.result import Result
+from didactor.core.words import worded
 
 #: 480 ticks to the beat of 120 a minute: 960 ticks are one second.
 TICKS_PER_BEAT, TICKS_PER_S = 480, 960
@@ -25,7 +26,7 @@ def performance_to_midi(result: Result) -> bytes:
         PassageError: nothing was judged in this take (unusable sound, no notation).
     """
     if result.notes is None:
-        raise PassageError("midi.nothing_heard", "No notes were judged in this take, so there is nothing to write as MIDI.")
+        raise PassageError("midi.nothing_heard", worded("No notes were judged in this take, so there is nothing to write as MIDI."))
     file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT)
     track = mido.MidiTrack()
     file.tracks.append(track)

@@ -1,6 +1,7 @@
 """Frozen values to plain JSON and back, by their annotated types, so that what is written and what is read have one definition.
 
-A field may tell another name in JSON and how many digits are kept. What JSON lacks becomes the field's default, or None: results of
+A field may tell another name in JSON and how many digits are kept. Words are kept in English, with what they were made of beside
+them, and are read in the language spoken then. What JSON lacks becomes the field's default, or None: results of
 older engines know less. Understood are plain values, tuples, ``X | None``, nested values of the same sort, string enums, and classes
 with ``from_json`` and ``to_json`` of their own.
 """
@@ -14,12 +15,16 @@ from enum import StrEnum
 from functools import cache
 from typing import Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
+from didactor.core.words import english, is_made, keep, read
+
 T = TypeVar("T")
+#: Beside words with values in them stands what they were made of.
+MADE_OF = "_made_of"
 
 
-def stored(name: str | None = None, *, digits: int | None = None, default: Any = MISSING) -> Any:
-    """A dataclass field with its name in JSON and the digits that are kept there."""
-    metadata = {"name": name, "digits": digits}
+def stored(name: str | None = None, *, digits: int | None = None, words: bool = False, default: Any = MISSING) -> Any:
+    """A dataclass field with its name in JSON and the digits that are kept there, or with words that are read in another language."""
+    metadata = {"name": name, "digits": digits, "words": words}
     return field(metadata=metadata) if default is MISSING else field(metadata=metadata, default=default)
 
 
@@ -30,9 +35,12 @@ def to_plain(value: Any, digits: int | None = None) -> Any:
     if hasattr(value, "to_json"):
         return value.to_json()
     if is_dataclass(value):
-        return {_key(f): to_plain(getattr(value, f.name), f.metadata.get("digits")) for f in fields(value)}
+        plain = {_key(f): to_plain(getattr(value, f.name), f.metadata.get("digits")) for f in fields(value)}
+        return plain | {f"{_key(f)}{MADE_OF}": keep(words) for f in fields(value) if is_made(words := getattr(value, f.name))}
     if isinstance(value, StrEnum):
         return str(value)
+    if isinstance(value, str):
+        return english(value)
     if isinstance(value, list | tuple):
         return [to_plain(item, digits) for item in value]
     return value
@@ -45,7 +53,7 @@ def from_plain(kind: type[T], data: Mapping[str, Any]) -> T:
         TypeError: something without a default is not there.
     """
     readers = _readers(kind)  # type: ignore[arg-type]
-    return kind(**{name: read(data[key]) for name, key, read in readers if key in data})
+    return kind(**{name: reader(data.get(key + MADE_OF, data[key])) for name, key, reader in readers if key in data})
 
 
 def _key(entry: Field[Any]) -> str:
@@ -55,7 +63,11 @@ def _key(entry: Field[Any]) -> str:
 @cache
 def _readers(kind: Any) -> tuple[tuple[str, str, Callable[[Any], Any]], ...]:
     hints = get_type_hints(kind)
-    return tuple((f.name, _key(f), _reader(hints[f.name])) for f in fields(kind))
+    return tuple((f.name, _key(f), _words if f.metadata.get("words") else _reader(hints[f.name])) for f in fields(kind))
+
+
+def _words(value: Any) -> str | None:
+    return None if value is None else read(value)
 
 
 def _reader(hint: Any) -> Callable[[Any], Any]:

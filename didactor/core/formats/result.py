@@ -25,7 +25,7 @@ _RENAMED_SINCE_1 = {"early_late_beats": "early_late_quarters", "extra_beats": "e
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SoundProblem:
     code: str
-    text: str
+    text: str = stored(words=True)
     start_s: float | None = stored(digits=3, default=None)
     end_s: float | None = stored(digits=3, default=None)
 
@@ -147,7 +147,7 @@ class NoteResult:
     written_pitch: str
     sounding_midi: int
     status: Status
-    reason: str | None = None
+    reason: str | None = stored(words=True, default=None)
     confidence: float = stored(digits=3)
     onset_s: float | None = stored(digits=3, default=None)
     offset_s: float | None = stored(digits=3, default=None)
@@ -220,7 +220,7 @@ class FindingResult:
     size: float | None = stored(digits=3, default=None)
     unit: str | None = None
     confidence: float = stored(digits=3)
-    text: str
+    text: str = stored(words=True)
     start_s: float | None = stored(digits=3, default=None)
     end_s: float | None = stored(digits=3, default=None)
 

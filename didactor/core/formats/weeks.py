@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from lxml import etree
 
 from didactor.core.comparing.over_weeks import TakeThen, TempoLine
+from didactor.core.words import worded
 
 SVG = "http://www.w3.org/2000/svg"
 #: Of every drawing: its width, the left margin with names, the right one with figures, one row, and the row of dates.
@@ -56,7 +57,9 @@ def draw_tempi(lines: Sequence[TempoLine]) -> str:
     """A row for each piece: a dot a take at its tempo, full where it was clean, and the fastest clean tempo so far as a line."""
     takes = [take for line in lines for take in line.takes]
     weeks = _Weeks(min(t.day for t in takes), max(t.day for t in takes))
-    drawing = _Drawing(ROW * len(lines) + DATES, "Tempo of each take over the weeks, by piece; the table below has the same in figures.")
+    drawing = _Drawing(
+        ROW * len(lines) + DATES, worded("Tempo of each take over the weeks, by piece; the table below has the same in figures.")
+    )
     for row, line in enumerate(lines):
         top, base = ROW * row + 8, ROW * (row + 1) - 8
         tempi = [take.tempo or 0.0 for take in line.takes]
@@ -77,7 +80,12 @@ def draw_tempi(lines: Sequence[TempoLine]) -> str:
             drawing.add("circle", cx=weeks.x(take.day), cy=y(tempo), r=DOT, class_="clean" if take.is_clean else "with")
         best = line.best[-1]
         drawing.add(
-            "text", f"{best:.0f} clean" if best is not None else "not yet clean", x=WIDTH, y=base - 6, class_="figure", text_anchor="end"
+            "text",
+            worded("{best:.0f} clean", best=best) if best is not None else worded("not yet clean"),
+            x=WIDTH,
+            y=base - 6,
+            class_="figure",
+            text_anchor="end",
         )
     weeks.write(drawing, ROW * len(lines) + 16)
     return str(drawing)
@@ -87,7 +95,9 @@ def draw_thinking(lines: Sequence[tuple[str, Sequence[TakeThen]]]) -> str:
     """A row for each piece in its first reading: a line through the seconds of pauses of each take."""
     takes = [take for _, own in lines for take in own]
     weeks = _Weeks(min(t.day for t in takes), max(t.day for t in takes))
-    drawing = _Drawing(ROW * len(lines) + DATES, "Thinking time of each first reading, by piece; the table below has the same in figures.")
+    drawing = _Drawing(
+        ROW * len(lines) + DATES, worded("Thinking time of each first reading, by piece; the table below has the same in figures.")
+    )
     for row, (piece, own) in enumerate(lines):
         top, base = ROW * row + 8, ROW * (row + 1) - 8
         most = max(take.thinking_s or 0.0 for take in own)
@@ -106,7 +116,9 @@ def draw_thinking(lines: Sequence[tuple[str, Sequence[TakeThen]]]) -> str:
 def draw_categories(takes: Sequence[TakeThen], titles: Mapping[str, str]) -> str:
     """A row for each category that was heard, a column for each take, the dot's area by how often."""
     used = [slug for slug in titles if any(take.categories.get(slug) for take in takes)]
-    drawing = _Drawing(26.0 * len(used) + DATES, "What was heard in each take, by category; the table below has the same in figures.")
+    drawing = _Drawing(
+        26.0 * len(used) + DATES, worded("What was heard in each take, by category; the table below has the same in figures.")
+    )
     step = (WIDTH - LEFT - RIGHT) / max(1, len(takes))
     for row, slug in enumerate(used):
         y = 26.0 * row + 14
@@ -119,7 +131,7 @@ def draw_categories(takes: Sequence[TakeThen], titles: Mapping[str, str]) -> str
                 drawing.add("circle", cx=LEFT + step * (k + 0.5), cy=y, r=radius, class_="heard")
         drawing.add(
             "text",
-            f"{sum(bool(t.categories.get(slug)) for t in takes)} of {len(takes)}",
+            worded("{sum} of {takes}", sum=sum(bool(t.categories.get(slug)) for t in takes), takes=len(takes)),
             x=WIDTH,
             y=y + 4,
             class_="figure",
@@ -134,10 +146,10 @@ def draw_categories(takes: Sequence[TakeThen], titles: Mapping[str, str]) -> str
 
 def draw_minutes(minutes: Sequence[tuple[date, float]]) -> str:
     """A bar for each week, from its Monday, with its minutes above."""
-    drawing = _Drawing(110.0, "Minutes practised and recorded, week by week.")
+    drawing = _Drawing(110.0, worded("Minutes practised and recorded, week by week."))
     most = max((m for _, m in minutes), default=0.0) or 1.0
     step = (WIDTH - LEFT - RIGHT) / max(1, len(minutes))
-    drawing.name("Minutes a week", 80.0)
+    drawing.name(worded("Minutes a week"), 80.0)
     for k, (monday, value) in enumerate(minutes):
         height, x = 64.0 * value / most, LEFT + step * k
         drawing.add("rect", x=x + 0.15 * step, y=84.0 - height, width=0.7 * step, height=height, class_="minutes")

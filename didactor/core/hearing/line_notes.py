@@ -19,6 +19,7 @@ from didactor.core.hearing.hearing import NoteHeard, Status
 from didactor.core.hearing.line import SURE_DROP_DB, TAIL_DROP_DB, TAIL_RISE_DB, Line
 from didactor.core.hearing.note_model import KEYS, LOWEST_MIDI
 from didactor.core.instruments import Instrument
+from didactor.core.words import worded
 
 #: An event that accuses must last this long and be this clearly pitched.
 SOLID_S, SOLID_VOICING, SOLID_SPREAD = 0.07, 0.65, 0.7
@@ -119,14 +120,14 @@ class JudgedLine(Line):
             return None
         if odds < NOT_PLAYED or drop > SURE_DROP_DB or (odds < 0 and drop > HALF_DROP_DB):
             return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
-        return _not_judged("not heard apart from the note before: the same pitch went on sounding")
+        return _not_judged(worded("not heard apart from the note before: the same pitch went on sounding"))
 
     def _accuse(self, event: Event, end_s: float, distance: int, wanted: int) -> tuple[Status, str | None]:
         """Is a wrong pitch beyond doubt?"""
         if distance % 12 == 0:
             if octave_is_confirmed(self.features, event, wanted, self.tuning_cents):
                 return Status.WRONG_PITCH, None
-            return Status.UNCERTAIN, "the octave cannot be told apart in this recording"
+            return Status.UNCERTAIN, worded("the octave cannot be told apart in this recording")
         length_s = end_s - event.onset_s
         own, written = (self.second.odds(midi, event.onset_s, length_s) for midi in (event.midi, wanted))
         # Its edges may still hold, or already hold, a neighbour of the written pitch.
@@ -138,9 +139,9 @@ class JudgedLine(Line):
         )
         # What sounds on from just before, on a string or in a room, does not hide a tone that is so much clearer.
         if heard_too and not (own - written > PLAINLY and self._sounded_before(event, wanted)):
-            return Status.UNCERTAIN, "the written pitch is heard here too"
+            return Status.UNCERTAIN, worded("the written pitch is heard here too")
         if own < UNSURE or length_s < SOLID_S or event.voicing < SOLID_VOICING or event.spread > SOLID_SPREAD:
-            return Status.UNCERTAIN, "too short or too unclear to name its pitch"
+            return Status.UNCERTAIN, worded("too short or too unclear to name its pitch")
         return Status.WRONG_PITCH, None
 
     def _sounded_before(self, event: Event, midi: int) -> bool:
@@ -149,19 +150,25 @@ class JudgedLine(Line):
     def _unmatched(self, index: int) -> NoteHeard:
         note, final = self.expectation.notes[index], self.final
         if note.grace:
-            return _not_judged("a grace note may pass too quickly to be heard apart")
+            return _not_judged(worded("a grace note may pass too quickly to be heard apart"))
         before = max((i for i in final if i < index), default=None)
         after = min((i for i in final if i > index), default=None)
         place = self.place_of(index)
         if before is None or after is None:
             sounds_on = self._sounds_beyond(before, after)
-            return _not_judged("what sounds here could not be followed") if sounds_on else NoteHeard(status=Status.MISSED, confidence=0.8)
+            return (
+                _not_judged(worded("what sounds here could not be followed"))
+                if sounds_on
+                else NoteHeard(status=Status.MISSED, confidence=0.8)
+            )
         if after - before > MOST_UNMATCHED and not self.time_was_taken(before, after):
             return NoteHeard(status=Status.MISSED, confidence=0.8)
         if place is None:
             # The playing went on elsewhere here: left out, or played and not recognised?
             whole_bar = not any(n.bar == note.bar and n.pass_ == note.pass_ for n in map(self.expectation.notes.__getitem__, final))
-            return NoteHeard(status=Status.MISSED, confidence=0.7) if whole_bar else _not_judged("the playing goes on elsewhere here")
+            return (
+                NoteHeard(status=Status.MISSED, confidence=0.7) if whole_bar else _not_judged(worded("the playing goes on elsewhere here"))
+            )
         due_s, seconds = place
         # A sound held over from the note before would be heard where this one is due.
         repeated = self._repeated_elsewhere(index, due_s, (self.final[before], self.final[after]), self.stretches[before])
@@ -180,17 +187,17 @@ class JudgedLine(Line):
                 stretch=self.stretches[before],
             )
         if self.stretches[before] != self.stretches[after] and self._something_begins(before, after):
-            return _not_judged("the playing goes on elsewhere here")
+            return _not_judged(worded("the playing goes on elsewhere here"))
         if odds < NOT_PLAYED:
             return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
         if self._held_over(index, before):
-            return _not_judged("not heard apart from the note before: the same pitch went on sounding")
+            return _not_judged(worded("not heard apart from the note before: the same pitch went on sounding"))
         if self.drop_and_rise(index, due_s)[0] > SURE_DROP_DB and self.is_tail(index, due_s):
             return NoteHeard(status=Status.MISSED, confidence=max(0.75, probability(-odds)))
         if odds > 0:
-            return _not_judged("something sounds at this pitch, too briefly to be sure")
+            return _not_judged(worded("something sounds at this pitch, too briefly to be sure"))
         if odds > -2 * SURE and not self._clearly_absent(index, before, after):
-            return _not_judged("the sound is blurred here")
+            return _not_judged(worded("the sound is blurred here"))
         return NoteHeard(status=Status.MISSED, confidence=probability(-odds))
 
     def _sounds_beyond(self, last: int | None, first: int | None) -> bool:

@@ -35,6 +35,7 @@ from didactor.core.hearing.spectrum import carried_from_hz, own_level_db, spectr
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.units import A4_HZ, midi_to_hz
+from didactor.core.words import worded
 
 #: Log odds that a written note is played, before listening: nearly all are.
 PRIOR = 1.5
@@ -155,7 +156,7 @@ class Take:
         for index, note in enumerate(self.expectation.notes):
             if note.grace:
                 notes[index] = NoteHeard(
-                    status=Status.UNCERTAIN, confidence=0.4, reason="a grace note may pass too quickly to be heard apart"
+                    status=Status.UNCERTAIN, confidence=0.4, reason=worded("a grace note may pass too quickly to be heard apart")
                 )
         rows = self.rows()
         if not rows:
@@ -254,10 +255,10 @@ class Take:
 
     def _why(self, midi: int, company: frozenset[int]) -> str:
         if any(midi - m in (12, 19, 24) for m in company):
-            return "covered by the overtones of a lower note"
+            return worded("covered by the overtones of a lower note")
         if self._is_not_carried(midi):
-            return "the bass is not carried by this microphone"
-        return "too faint among the other notes to be sure"
+            return worded("the bass is not carried by this microphone")
+        return worded("too faint among the other notes to be sure")
 
     def _onset(self, midi: int, time_s: float) -> tuple[float, float]:
         near = [s for s in self.strikes if s.midi == midi and abs(s.time_s - time_s) < NEAR_S]

@@ -19,8 +19,9 @@ from didactor.core.hearing.hearing import Hearing, NoteHeard, Status
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.recording import RATE_HZ
+from didactor.core.words import _
 
-NOT_LISTENED_TO = "of names said in time only the pace is listened to"
+NOT_LISTENED_TO = _("of names said in time only the pace is listened to")
 #: The band that carries vowels (hissing lies above it).
 LOW_HZ, HIGH_HZ = 250.0, 3400.0
 #: Smoothing of the band's level, and the least rise of a syllable over the dip before it, dB.

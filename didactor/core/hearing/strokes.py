@@ -20,6 +20,7 @@ from didactor.core.hearing.groups import Moment, moments_of
 from didactor.core.hearing.hearing import Count, ExtraNote, Hearing, Jump, NoteHeard, Status
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
+from didactor.core.words import worded
 
 #: A stroke stands this many times over its surroundings, and reaches this share of the take's usual stroke.
 OVER_SURROUNDINGS, SHARE_OF_USUAL = 2.0, 0.22
@@ -133,7 +134,7 @@ def hearing_of(
     notes = [NoteHeard(status=Status.MISSED, confidence=0.9)] * len(expectation.notes)
     for index, note in enumerate(expectation.notes):
         if note.grace:
-            notes[index] = NoteHeard(status=Status.UNCERTAIN, confidence=0.4, reason="grace notes are not clapped")
+            notes[index] = NoteHeard(status=Status.UNCERTAIN, confidence=0.4, reason=worded("grace notes are not clapped"))
     stretch = 0
     for match in alignment.matches:
         stretch += match.jump

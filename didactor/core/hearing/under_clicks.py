@@ -13,6 +13,7 @@ import numpy as np
 from didactor.core.arrays import FloatArray
 from didactor.core.hearing.hearing import Hearing, NoteHeard, Status
 from didactor.core.score.expected import Expectation
+from didactor.core.words import _
 
 #: A stroke is due at a click within this time; one that was heard lies on it within that.
 DUE_NEAR_S, HEARD_NEAR_S = 0.05, 0.02
@@ -22,7 +23,7 @@ SURE = 0.85
 #: more scatter than the ear's own. Its period lies this near to the beat, and is sought in such steps.
 FEWEST_CLICKS, GRID_SHARE, ABOUT_SHARE, GRID_S, ABOUT_S, CLOCK_S = 4, 0.6, 0.85, 0.012, 0.045, 0.005
 PERIOD_WITHIN, PERIOD_STEP = 0.06, 0.0005
-REASON = "it falls on the metronome's click, which covers it"
+REASON = _("it falls on the metronome's click, which covers it")
 
 
 def doubt_under_clicks(hearing: Hearing, expectation: Expectation, clicks_s: tuple[float, ...]) -> Hearing:

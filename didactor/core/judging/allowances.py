@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from didactor.core.hearing.hearing import ExtraNote, Hearing, NoteHeard, Status
 from didactor.core.score.expected import Expectation, ExpectedNote
+from didactor.core.words import worded
 
 #: Signs whose sounds are not written out.
 ORNAMENTS = frozenset(
@@ -45,12 +46,12 @@ def is_broken(note: ExpectedNote) -> bool:
 def allowing(note: ExpectedNote, heard: NoteHeard) -> NoteHeard:
     """What was heard of one note, with what the notation allows called neither missing nor wrong."""
     if note.optional and heard.status is Status.MISSED:
-        return replace(heard, status=Status.UNCERTAIN, reason="this note may be left out")
+        return replace(heard, status=Status.UNCERTAIN, reason=worded("this note may be left out"))
     if not is_ornamented(note) or heard.status is not Status.WRONG_PITCH or heard.heard_midi is None:
         return heard
     if abs(heard.heard_midi - note.sounding_midi) > ORNAMENT_REACH:
         return heard
-    return replace(heard, status=Status.UNCERTAIN, reason="it is ornamented: which of its pitches sounds longest says nothing")
+    return replace(heard, status=Status.UNCERTAIN, reason=worded("it is ornamented: which of its pitches sounds longest says nothing"))
 
 
 def unexplained(hearing: Hearing, expectation: Expectation) -> tuple[ExtraNote, ...]:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from didactor.core.words import _
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Category:
@@ -17,17 +19,17 @@ class Category:
 
 #: In the order of a checklist.
 ALL = (
-    Category(slug="notes", title="Notes", gravity=11),
-    Category(slug="intonation", title="Intonation", gravity=8),
-    Category(slug="rhythm", title="Rhythm and pulse", gravity=9),
-    Category(slug="tempo", title="Tempo", gravity=7),
-    Category(slug="flow", title="Keeping going", gravity=10),
-    Category(slug="dynamics", title="Dynamics", gravity=5),
-    Category(slug="articulation", title="Articulation", gravity=4),
-    Category(slug="tone", title="Tone", gravity=3),
-    Category(slug="hands", title="Hands and posture", gravity=6),
-    Category(slug="expression", title="Expression", gravity=2),
-    Category(slug="other", title="Something else", gravity=1),
+    Category(slug="notes", title=_("Notes"), gravity=11),
+    Category(slug="intonation", title=_("Intonation"), gravity=8),
+    Category(slug="rhythm", title=_("Rhythm and pulse"), gravity=9),
+    Category(slug="tempo", title=_("Tempo"), gravity=7),
+    Category(slug="flow", title=_("Keeping going"), gravity=10),
+    Category(slug="dynamics", title=_("Dynamics"), gravity=5),
+    Category(slug="articulation", title=_("Articulation"), gravity=4),
+    Category(slug="tone", title=_("Tone"), gravity=3),
+    Category(slug="hands", title=_("Hands and posture"), gravity=6),
+    Category(slug="expression", title=_("Expression"), gravity=2),
+    Category(slug="other", title=_("Something else"), gravity=1),
 )
 TITLES = {category.slug: category.title for category in ALL}
 CATEGORIES = tuple(TITLES)

@@ -10,6 +10,7 @@ from didactor.core.judging.targets import Targets
 from didactor.core.judging.words import pitch_in_words
 from didactor.core.score.expected import Expectation, ExpectedNote
 from didactor.core.steps import ear_of
+from didactor.core.words import worded
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -195,4 +196,4 @@ class Evidence:
     def in_words(self, note: ExpectedNote) -> str:
         """A note by its name, or as a stroke where pitch does not matter."""
         strokes = note.unpitched or ear_of(self.targets.step).sounds == "strokes" or not self.instrument.pitched
-        return "the stroke" if strokes else pitch_in_words(note.written_pitch)
+        return worded("the stroke") if strokes else pitch_in_words(note.written_pitch)

@@ -15,6 +15,7 @@ from didactor.core.judging.readings import read_bends, read_hesitations, read_pa
 from didactor.core.judging.readings_of_sound import Opening, read_apart, read_entry, read_hands, read_zones
 from didactor.core.judging.targets import Targets
 from didactor.core.score.expected import Expectation
+from didactor.core.words import worded
 
 #: Lengths are judged of notes of so many metrical beats and more: shorter ones are shaped by touch.
 LONG_NOTE_BEATS = 2.0
@@ -137,7 +138,7 @@ def _place(
                 continue
             residual = _least(float(pulse.displaced_s[k]) + item.onset_s - float(pulse.times[k]), hearing.notes[index], usual)
             if item.status is Status.CORRECT and not pulse.hesitation[k] and not hearing.onset_holds(index, residual):
-                notes[index] = replace(item, reason="its beginning cannot be heard apart here")
+                notes[index] = replace(item, reason=worded("its beginning cannot be heard apart here"))
                 continue
             notes[index] = replace(
                 item,

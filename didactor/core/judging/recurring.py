@@ -10,18 +10,20 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from math import comb
+from typing import Any
 
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding
+from didactor.core.words import _, counted
 
 #: So many faults at least, this share of them in the class, and as improbable as this by chance.
 FEWEST, LEAST_SHARE, MOST_CHANCE = 3, 0.75, 0.004
 #: What a fault of one note is called in a sentence, by the finding that says it.
 WORDS = {
-    "notes.wrong": "wrong notes",
-    "notes.missed": "missing notes",
-    "intonation.note": "notes out of tune",
-    "rhythm.placement": "early or late notes",
+    "notes.wrong": _("wrong notes"),
+    "notes.missed": _("missing notes"),
+    "intonation.note": _("notes out of tune"),
+    "rhythm.placement": _("early or late notes"),
 }
 
 
@@ -116,4 +118,9 @@ def as_finding(found: Recurring, *, code: str, category: str, text: str) -> Find
 def bars_in_words(found: Recurring) -> str:
     """“bars 3, 5, 9”."""
     bars = list(dict.fromkeys(p.item.note.bar for p in found.places))
-    return f"bar{'s' if len(bars) > 1 else ''} {', '.join(bars[:8])}"
+    return counted("bar {bars}", "bars {bars}", len(bars), bars=", ".join(bars[:8]))
+
+
+def counts_of(found: Recurring) -> dict[str, Any]:
+    """What a sentence about it names."""
+    return {"places": len(found.places), "faults": found.faults, "which": WORDS[found.code], "bars": bars_in_words(found)}

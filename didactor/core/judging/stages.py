@@ -9,6 +9,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from didactor.core.words import _
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Strictness:
@@ -48,8 +50,8 @@ class Stage:
 STAGES: tuple[Stage, ...] = (
     Stage(
         slug="first_reading",
-        title="First reading",
-        says="Notes only. Pauses are free, and even right.",
+        title=_("First reading"),
+        says=_("Notes only. Pauses are free, and even right."),
         placement=None,
         tempo=None,
         band_percent=5.0,
@@ -60,8 +62,8 @@ STAGES: tuple[Stage, ...] = (
     ),
     Stage(
         slug="steady",
-        title="Steady",
-        says="Notes and an even pulse, at any tempo up to the target.",
+        title=_("Steady"),
+        says=_("Notes and an even pulse, at any tempo up to the target."),
         placement=WIDE,
         tempo="not_above",
         band_percent=5.0,
@@ -72,8 +74,8 @@ STAGES: tuple[Stage, ...] = (
     ),
     Stage(
         slug="at_tempo",
-        title="At tempo",
-        says="Everything, against the target tempo.",
+        title=_("At tempo"),
+        says=_("Everything, against the target tempo."),
         placement=NORMAL,
         tempo="band",
         band_percent=5.0,
@@ -82,8 +84,8 @@ STAGES: tuple[Stage, ...] = (
     ),
     Stage(
         slug="sight_reading",
-        title="Sight-reading",
-        says="Flow first: keep going. Notes come after.",
+        title=_("Sight-reading"),
+        says=_("Flow first: keep going. Notes come after."),
         placement=WIDE,
         tempo="band",
         band_percent=15.0,
@@ -95,8 +97,8 @@ STAGES: tuple[Stage, ...] = (
     ),
     Stage(
         slug="rehearsal",
-        title="Rehearsal",
-        says="Everything, as if it were the day itself. Several takes, one is sent.",
+        title=_("Rehearsal"),
+        says=_("Everything, as if it were the day itself. Several takes, one is sent."),
         placement=NORMAL,
         tempo="band",
         band_percent=5.0,
@@ -105,8 +107,8 @@ STAGES: tuple[Stage, ...] = (
     ),
     Stage(
         slug="final",
-        title="Final",
-        says="Everything, strictly, in one take.",
+        title=_("Final"),
+        says=_("Everything, strictly, in one take."),
         placement=STRICT,
         tempo="band",
         band_percent=4.0,

@@ -9,7 +9,8 @@ from typing import Any
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG, Stage
 from didactor.core.steps import all_ears
-from didactor.core.units import BEAT_UNIT_QUARTERS, quarters_to_beats_per_minute
+from didactor.core.units import BEAT_UNIT_NAMES, BEAT_UNIT_QUARTERS, quarters_to_beats_per_minute
+from didactor.core.words import worded
 
 TEMPO_LOW, TEMPO_HIGH = 10.0, 400.0
 
@@ -53,19 +54,29 @@ class Targets:
 
     def __post_init__(self) -> None:
         if self.stage not in BY_SLUG:
-            raise PassageError("targets.stage", f"There is no stage “{self.stage}”. Known: {', '.join(BY_SLUG)}.")
+            raise PassageError(
+                "targets.stage", worded("There is no stage “{stage}”. Known: {by_slug}.", stage=self.stage, by_slug=", ".join(BY_SLUG))
+            )
         known = [ear.slug for ear in all_ears()]
         if self.step not in known:
-            raise PassageError("targets.step", f"There is no step “{self.step}”. Known: {', '.join(known)}.")
+            raise PassageError("targets.step", worded("There is no step “{step}”. Known: {known}.", step=self.step, known=", ".join(known)))
         if self.beat_unit not in BEAT_UNIT_QUARTERS:
-            raise PassageError("targets.beat_unit", f"There is no beat unit “{self.beat_unit}”.")
+            raise PassageError("targets.beat_unit", worded("There is no beat unit “{beat_unit}”.", beat_unit=self.beat_unit))
         for tempo in (self.tempo_qpm, self.tempo_to_qpm):
             if tempo is not None and not TEMPO_LOW <= tempo <= TEMPO_HIGH:
-                raise PassageError("targets.tempo", f"A tempo of {tempo:g} is not playable: choose {TEMPO_LOW:g} to {TEMPO_HIGH:g}.")
+                raise PassageError(
+                    "targets.tempo",
+                    worded(
+                        "A tempo of {tempo:g} is not playable: choose {tempo_low:g} to {tempo_high:g}.",
+                        tempo=tempo,
+                        tempo_low=TEMPO_LOW,
+                        tempo_high=TEMPO_HIGH,
+                    ),
+                )
         if self.tempo_to_qpm is not None and self.tempo_to_qpm < self.tempo_qpm:
-            raise PassageError("targets.tempo", "The upper tempo is below the lower one.")
+            raise PassageError("targets.tempo", worded("The upper tempo is below the lower one."))
         if self.band_percent is not None and not 0 < self.band_percent <= 60:
-            raise PassageError("targets.band", "The band must lie between 0 and 60 %.")
+            raise PassageError("targets.band", worded("The band must lie between 0 and 60 %."))
 
     @property
     def stage_rules(self) -> Stage:
@@ -95,7 +106,11 @@ class Targets:
 
     def in_words(self, qpm: float) -> str:
         """A tempo in the assignment's own beat unit: “dotted quarter = 60”."""
-        return f"{self.beat_unit.replace('_', ' ')} = {quarters_to_beats_per_minute(qpm, self.beat_unit):.0f}"
+        return worded("{unit} = {tempo:.0f}", unit=BEAT_UNIT_NAMES[self.beat_unit], tempo=self.beats_per_minute(qpm))
+
+    def beats_per_minute(self, qpm: float) -> float:
+        """Quarters a minute in the assignment's own beat unit."""
+        return quarters_to_beats_per_minute(qpm, self.beat_unit)
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -111,4 +126,4 @@ class Targets:
         try:
             return cls(**known)
         except TypeError as error:
-            raise PassageError("targets.incomplete", "The targets need at least tempo_qpm.") from error
+            raise PassageError("targets.incomplete", worded("The targets need at least tempo_qpm.")) from error

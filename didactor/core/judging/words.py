@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from didactor.core.score.expected import Expectation, ExpectedNote
 from didactor.core.score.spelling import pitch_name
+from didactor.core.words import _, note_name, worded
 
-_NAMES = {"bb": " double flat", "b": " flat", "": "", "#": " sharp", "##": " double sharp"}
+_AGAIN = {
+    2: _("{bar} (second time)"),
+    3: _("{bar} (third time)"),
+}
+_FOURTH = _("{bar} (fourth time)")
 
 
 def pitch_in_words(written: str) -> str:
     """``Eb4`` to “E flat”; the octave is left out."""
-    return written[0] + _NAMES.get(written[1:-1], "")
+    return note_name(written)
 
 
 def midi_in_words(midi: int, fifths: int = 0) -> str:
@@ -23,7 +28,11 @@ def heard_in_words(heard_midi: int, note: ExpectedNote, fifths: int) -> str:
     written_midi = heard_midi - (note.sounding_midi - _written_midi(note))
     distance = heard_midi - note.sounding_midi
     if distance % 12 == 0 and distance:
-        return f"{pitch_in_words(note.written_pitch)} an octave {'higher' if distance > 0 else 'lower'}"
+        return (
+            worded("{pitch} an octave higher", pitch=pitch_in_words(note.written_pitch))
+            if distance > 0
+            else worded("{pitch} an octave lower", pitch=pitch_in_words(note.written_pitch))
+        )
     return midi_in_words(written_midi, fifths)
 
 
@@ -48,11 +57,17 @@ def beat_in_words(beat_quarters: float, metrical_beat_quarters: float) -> str:
 
 def place_in_words(expectation: Expectation, note: ExpectedNote) -> str:
     """“Bar 14, beat 2” with the pass where a bar is played more than once."""
+    bar, beat = bar_and_beat(expectation, note)
+    return worded("Bar {bar}, beat {beat}", bar=bar, beat=beat)
+
+
+def bar_and_beat(expectation: Expectation, note: ExpectedNote) -> tuple[str, str]:
+    """“14” with its pass where there are several, and “2½”."""
     beat = beat_in_words(note.beat, expectation.bar_at(note.onset_quarters).beat_quarters)
-    return f"Bar {bar_in_words(expectation, note.bar, note.pass_)}, beat {beat}"
+    return bar_in_words(expectation, note.bar, note.pass_), beat
 
 
 def bar_in_words(expectation: Expectation, bar: str, pass_: int) -> str:
     """“14”, or “14 (second time)” where a bar is played more than once."""
     again = any(b.number == bar and b.pass_ > 1 for b in expectation.bars)
-    return f"{bar} ({('first', 'second', 'third', 'fourth')[min(pass_, 4) - 1]} time)" if again else bar
+    return bar if not again else worded("{bar} (first time)", bar=bar) if pass_ == 1 else worded(_AGAIN.get(pass_, _FOURTH), bar=bar)

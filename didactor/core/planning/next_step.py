@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from didactor.core.planning.carrying import Playing, Segment, carried_tempo, segment_to_train
+from didactor.core.words import counted, worded
 
 #: With less of it judged than this nothing is concluded from a take.
 LEAST_JUDGED = 0.5
@@ -91,7 +92,7 @@ def propose(history: History) -> Proposal | None:
         return None
     last = history.takes[-1]
     if not last.is_judged:
-        because = "Too little of this take could be judged: the recording, not the playing, needs another go."
+        because = worded("Too little of this take could be judged: the recording, not the playing, needs another go.")
         return Proposal(next=Next.ONCE_MORE, because=because)
     if last.count == 0:
         return _after_a_clean_one(history, last)
@@ -100,11 +101,11 @@ def propose(history: History) -> Proposal | None:
     if found is not None:
         return found
     if last.count <= max(1, FEW * last.judged):
-        places = "one place" if last.count == 1 else f"{last.count} places"
-        return Proposal(next=Next.ONCE_MORE, because=f"Nearly: {places}, and the tempo is carried.", minutes=LEAST_MINUTES)
+        because = counted("Nearly: one place, and the tempo is carried.", "Nearly: {count} places, and the tempo is carried.", last.count)
+        return Proposal(next=Next.ONCE_MORE, because=because, minutes=LEAST_MINUTES)
     return Proposal(
         next=Next.STAY,
-        because=f"{last.count} faults all over at a tempo that is carried elsewhere: more time.",
+        because=worded("{count} faults all over at a tempo that is carried elsewhere: more time.", count=last.count),
         minutes=_minutes(len(history.bars)),
         bars=segment.bars if segment else "",
     )
@@ -115,7 +116,11 @@ def _another_way(history: History, last: TakeFacts, segment: Segment | None) -> 
     if segment is None or not history.steps or not _is_stuck(history, segment):
         return None
     step = "clap" if "clap" in history.steps and 2 * last.rhythm >= last.count else history.steps[0]
-    because = f"{segment.in_words.capitalize()} went wrong in each of the last {STUCK_AFTER} takes: another way into the same bars."
+    because = worded(
+        "In each of the last {takes} takes it went wrong in {bars}: another way into the same bars.",
+        bars=segment.in_words,
+        takes=STUCK_AFTER,
+    )
     return Proposal(next=Next.STEP, because=because, step=step, bars=segment.bars, minutes=LEAST_MINUTES)
 
 
@@ -123,10 +128,14 @@ def _shorter(history: History, last: TakeFacts, segment: Segment | None) -> Prop
     """The segment alone, where nearly all lies in it."""
     if segment is None or last.count < 2 or segment.share < IN_ONE_PLACE or _size(history, segment) > PART_OF_BARS * len(history.bars):
         return None
-    share = "All" if segment.share > 0.99 else f"{round(10 * segment.share)} of 10"
+    because = (
+        worded("All faults lie in {bars}: these alone first.", bars=segment.in_words)
+        if segment.share > 0.99
+        else worded("{share} of 10 faults lie in {bars}: these alone first.", share=round(10 * segment.share), bars=segment.in_words)
+    )
     return Proposal(
         next=Next.SHORTER,
-        because=f"{share} faults lie in {segment.in_words}: these alone first.",
+        because=because,
         bars=segment.bars,
         tempo=_carried(history),
         minutes=_minutes(_size(history, segment)),
@@ -147,13 +156,17 @@ def worst_segment(history: History) -> Segment | None:
 def _after_a_clean_one(history: History, last: TakeFacts) -> Proposal:
     rung = next((r for r in sorted(history.rungs) if r > history.asked + 0.5), None)
     if last.played is not None and last.played < BELOW_ASKED * last.asked:
-        because = f"Everything is right, at {last.played:.0f} instead of {last.asked:g}."
+        because = worded("Everything is right, at {played:.0f} instead of {asked:g}.", played=last.played, asked=last.asked)
         return Proposal(next=Next.ONCE_MORE, because=because, tempo=None, minutes=LEAST_MINUTES)
     if rung is not None and history.asked < history.target - 0.5:
-        return Proposal(next=Next.NEXT, because=f"Without a fault at {history.asked:g}: the next rung is {rung:g}.", tempo=rung)
+        return Proposal(
+            next=Next.NEXT,
+            because=worded("Without a fault at {asked:g}: the next rung is {rung:g}.", asked=history.asked, rung=rung),
+            tempo=rung,
+        )
     if history.follows:
-        return Proposal(next=Next.NEXT, because="Without a fault at the tempo: on to what follows.")
-    return Proposal(next=Next.PASSED, because="Without a fault at the tempo.")
+        return Proposal(next=Next.NEXT, because=worded("Without a fault at the tempo: on to what follows."))
+    return Proposal(next=Next.PASSED, because=worded("Without a fault at the tempo."))
 
 
 def _slower(history: History) -> Proposal | None:
@@ -166,9 +179,17 @@ def _slower(history: History) -> Proposal | None:
         last = history.takes[-1]
         below = max((r for r in history.rungs if r < min(history.asked, last.played or history.asked) - 0.5), default=0.9 * history.asked)
         tempo = float(round(min(below, found.tempo)))
-        because = f"One take alone says that {history.asked:g} is too fast, not what would hold: try {tempo:g}."
+        because = worded(
+            "One take alone says that {asked:g} is too fast, not what would hold: try {tempo:g}.", asked=history.asked, tempo=tempo
+        )
     else:
-        because = f"By all takes and stones {tempo:g} is carried ({found.low:.0f} to {found.high:.0f}), {history.asked:g} not yet."
+        because = worded(
+            "By all takes and stones {tempo:g} is carried ({low:.0f} to {high:.0f}), {asked:g} not yet.",
+            tempo=tempo,
+            low=found.low,
+            high=found.high,
+            asked=history.asked,
+        )
     return Proposal(next=Next.SLOWER, because=because, tempo=tempo, minutes=_minutes(len(history.bars)))
 
 

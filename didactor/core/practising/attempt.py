@@ -22,12 +22,13 @@ from didactor.core.score.expected import Expectation
 from didactor.core.score.model import Part
 from didactor.core.sound.recording import RATE_HZ, Recording
 from didactor.core.steps import ear_of
+from didactor.core.words import _
 
 #: Playing may begin a little before the count-off says; the last click lies further back.
 EARLY_S, EARLY_BEATS = 0.3, 0.4
 #: What counts, by the stage that judges it so.
 STAGES = {"notes": "first_reading", "rhythm": "steady", "all": "at_tempo"}
-NOTHING = "Nothing was played. Press when you are ready, or check the microphone."
+NOTHING = _("Nothing was played. Press when you are ready, or check the microphone.")
 #: What is told of a drill, from what was heard and seconds a quarter.
 Reads = Callable[[Analysis, float], Verdict]
 

@@ -13,6 +13,7 @@ from itertools import pairwise
 
 from didactor.core.errors import PassageError
 from didactor.core.score.study.segments import Segment
+from didactor.core.words import _, worded
 
 
 class Outcome(StrEnum):
@@ -40,12 +41,12 @@ class Order(StrEnum):
 
 
 ORDERS = {
-    Order.IN_ORDER: "All stones in order, then the joins",
-    Order.JOIN_AT_ONCE: "Each stone is joined to the one before it at once",
-    Order.HARDEST_FIRST: "The hardest stones first, joined as soon as both sides are firm",
+    Order.IN_ORDER: _("All stones in order, then the joins"),
+    Order.JOIN_AT_ONCE: _("Each stone is joined to the one before it at once"),
+    Order.HARDEST_FIRST: _("The hardest stones first, joined as soon as both sides are firm"),
 }
 #: What counts against an attempt, besides notes that were not right.
-COUNTS = {"notes": "the notes", "rhythm": "notes and rhythm", "all": "everything that can be heard"}
+COUNTS = {"notes": _("the notes"), "rhythm": _("notes and rhythm"), "all": _("everything that can be heard")}
 #: So many failures in a row are one too many: slower, and something else.
 FAILURES_BEFORE_SLOWER = 3
 #: Below the tempo of the crossing so many clean attempts in a row lead one step up.
@@ -67,19 +68,39 @@ class Rule:
 
     def __post_init__(self) -> None:
         if not FEWEST_IN_A_ROW <= self.good <= MOST_IN_A_ROW:
-            raise PassageError("crossing.rule", f"Ask for {FEWEST_IN_A_ROW} to {MOST_IN_A_ROW} good attempts.")
+            raise PassageError(
+                "crossing.rule",
+                worded(
+                    "Ask for {fewest_in_a_row} to {most_in_a_row} good attempts.",
+                    fewest_in_a_row=FEWEST_IN_A_ROW,
+                    most_in_a_row=MOST_IN_A_ROW,
+                ),
+            )
         if self.of is not None and not self.good <= self.of <= MOST_OF:
             raise PassageError(
-                "crossing.rule", f"“{self.good} of {self.of}” makes no sense: the second number is {self.good} to {MOST_OF}."
+                "crossing.rule",
+                worded(
+                    "“{good} of {of}” makes no sense: the second number is {good} to {most_of}.",
+                    good=self.good,
+                    of=self.of,
+                    most_of=MOST_OF,
+                ),
             )
         if self.counts not in COUNTS:
-            raise PassageError("crossing.rule", f"“{self.counts}” is not among what can count: {', '.join(COUNTS)}.")
+            raise PassageError(
+                "crossing.rule",
+                worded("“{counts}” is not among what can count: {counts_2}.", counts=self.counts, counts_2=", ".join(COUNTS)),
+            )
 
     @property
     def in_words(self) -> str:
         if self.good == 1:
-            return "once without a fault"
-        return f"{self.good} times in a row" if self.of is None else f"{self.good} of {self.of} times"
+            return worded("once without a fault")
+        return (
+            worded("{good} times in a row", good=self.good)
+            if self.of is None
+            else worded("{good} of {of} times", good=self.good, of=self.of)
+        )
 
 
 def default_rule(stage: str, *, young: bool) -> Rule:
@@ -123,13 +144,13 @@ def stones_of(segments: Sequence[Segment], bars: Sequence[str], hardness: Mappin
     for segment in segments:
         for number in (segment.first, segment.last):
             if number not in place:
-                raise PassageError("crossing.stones", f"Bar {number} is not in this passage.")
+                raise PassageError("crossing.stones", worded("Bar {number} is not in this passage.", number=number))
         if place[segment.first] > place[segment.last]:
-            raise PassageError("crossing.stones", f"“{segment.bars}” runs backwards.")
+            raise PassageError("crossing.stones", worded("“{bars}” runs backwards.", bars=segment.bars))
     ordered = sorted(segments, key=lambda s: place[s.first])
     for before, after in pairwise(ordered):
         if place[after.first] <= place[before.last]:
-            raise PassageError("crossing.stones", f"Stones do not overlap: bar {after.first} is in two.")
+            raise PassageError("crossing.stones", worded("Stones do not overlap: bar {first} is in two.", first=after.first))
 
     def hardest(first: str, last: str) -> float:
         return max((hardness.get(bars[i], 0.0) for i in range(place[first], place[last] + 1)), default=0.0)

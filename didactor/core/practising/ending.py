@@ -21,6 +21,7 @@ from didactor.core.practising.verdict import Verdict
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.recording import RATE_HZ
 from didactor.core.steps import ear_of
+from didactor.core.words import worded
 
 #: The first look is so long after the last note's due end, the next ones so far apart.
 FIRST_LOOK_S, NEXT_LOOK_S = 0.1, 0.4
@@ -178,11 +179,10 @@ def broken_off(found: Verdict) -> Verdict:
     """
     if found.outcome is Outcome.FAULT and found.code != "notes.missed":
         return found
-    where = f" in bar {found.bar}" if found.bar else " before its end"
     return replace(
         found,
         outcome=Outcome.FAULT,
-        says=f"Broken off{where}.",
+        says=worded("Broken off in bar {bar}.", bar=found.bar) if found.bar else worded("Broken off before its end."),
         code="flow.broken_off",
         at_fault=found.at_fault[:1],
         heard=found.heard[:1],

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from didactor.core.formats.plain import stored
 from didactor.core.practising.kinds import TRY_SLOWER, TRY_TIMES, FaultKind, Reading
 from didactor.core.score.expected import Expectation, ExpectedNote
+from didactor.core.words import worded
 
 #: A component is trained at this share of the tempo; so often without a fault, and one goes back.
 COMPONENT_SHARE, COMPONENT_TIMES = 0.75, 2
@@ -26,8 +28,8 @@ class Exercise:
     """
 
     means: str
-    title: str
-    says: str
+    title: str = stored(words=True)
+    says: str = stored(words=True)
     bars: str
     tempo: float
     times: int
@@ -57,13 +59,16 @@ def remedy_for(
         done: means that were tried before for this stone, so that it is not the same one for ever.
     """
     index = next((k for k, n in enumerate(expectation.notes) if n.id == reading.at), None)
-    where = f"bar {reading.bar}" if reading.bar else "one place"
     if reading.kind is None or index is None:
         slow = _rung(rungs, TRY_SLOWER * tempo)
-        says = f"It goes wrong again and again in {where}. Three slow ones will tell why."
-        return Exercise(means=FINDS_OUT, title="Slower, three times", says=says, bars=bars, tempo=slow, times=TRY_TIMES)
+        says = (
+            worded("It goes wrong again and again in bar {bar}. Three slow ones will tell why.", bar=reading.bar)
+            if reading.bar
+            else worded("It goes wrong again and again in one place. Three slow ones will tell why.")
+        )
+        return Exercise(means=FINDS_OUT, title=worded("Slower, three times"), says=says, bars=bars, tempo=slow, times=TRY_TIMES)
     if reading.kind is FaultKind.FAST:
-        return _slower(reading, bars, tempo, rungs, where)
+        return _slower(reading, bars, tempo, rungs)
     if reading.kind is FaultKind.JOIN:
         return _around_the_seam(expectation, expectation.notes[index], bars, _rung(rungs, COMPONENT_SHARE * tempo))
     if reading.kind is FaultKind.AFTER_REST:
@@ -78,11 +83,20 @@ def _rung(rungs: Sequence[float], wanted: float) -> float:
     return max((r for r in rungs if r <= wanted + 0.5), default=rungs[0])
 
 
-def _slower(reading: Reading, bars: str, tempo: float, rungs: Sequence[float], where: str) -> Exercise:
+def _slower(reading: Reading, bars: str, tempo: float, rungs: Sequence[float]) -> Exercise:
     clean = reading.clean_at if reading.clean_at is not None else TRY_SLOWER * tempo
     slow = _rung(rungs, min(clean, 0.95 * tempo))
-    says = f"{where.capitalize()} is right when it is slow and wrong when it is fast. This is the fastest tempo at which it was clean."
-    return Exercise(means="slower", title=f"At {slow:g}, then up again", says=says, bars=bars, tempo=slow, times=COMPONENT_TIMES)
+    says = (
+        worded(
+            "Bar {bar} is right when it is slow and wrong when it is fast. This is the fastest tempo at which it was clean.",
+            bar=reading.bar,
+        )
+        if reading.bar
+        else worded("One place is right when it is slow and wrong when it is fast. This is the fastest tempo at which it was clean.")
+    )
+    return Exercise(
+        means="slower", title=worded("At {slow:g}, then up again", slow=slow), says=says, bars=bars, tempo=slow, times=COMPONENT_TIMES
+    )
 
 
 def _around_the_seam(expectation: Expectation, note: ExpectedNote, bars: str, tempo: float) -> Exercise:
@@ -91,11 +105,11 @@ def _around_the_seam(expectation: Expectation, note: ExpectedNote, bars: str, te
     starts = [b.start_quarters for b in expectation.bars if b.start_quarters > 1e-6]
     seam = min(starts, key=lambda q: abs(q - note.onset_quarters), default=bar.start_quarters)
     around = AROUND_BEATS * bar.beat_quarters
-    says = "Each side is right by itself; it goes wrong where they meet. So only the notes around the bar line."
+    says = worded("Each side is right by itself; it goes wrong where they meet. So only the notes around the bar line.")
     first, last = max(0.0, seam - around), min(expectation.length_quarters, seam + around)
     return Exercise(
         means="seam",
-        title="Around the bar line",
+        title=worded("Around the bar line"),
         says=says,
         bars=bars,
         tempo=tempo,
@@ -109,10 +123,10 @@ def _entry(expectation: Expectation, note: ExpectedNote, bars: str, tempo: float
     bar = expectation.bar_at(note.onset_quarters)
     first = max(0.0, note.onset_quarters - LEAD_BEATS * bar.beat_quarters)
     last = min(expectation.length_quarters, max(note.onset_quarters + 2 * bar.beat_quarters, bar.start_quarters + bar.length_quarters))
-    says = f"It is the note after the rest in bar {note.bar}. Count the rest aloud, and enter from two beats before."
+    says = worded("It is the note after the rest in bar {bar}. Count the rest aloud, and enter from two beats before.", bar=note.bar)
     return Exercise(
         means="entry",
-        title="Count the rest, and enter",
+        title=worded("Count the rest, and enter"),
         says=says,
         bars=bars,
         tempo=tempo,
@@ -123,13 +137,17 @@ def _entry(expectation: Expectation, note: ExpectedNote, bars: str, tempo: float
 
 
 def _in_turn(reading: Reading, tempo: float, rungs: Sequence[float]) -> Exercise:
-    says = f"Bar {reading.like} is played where bar {reading.bar} is written: they begin alike. Both in turn, and hear where they part."
+    says = worded(
+        "Bar {like} is played where bar {bar} is written: they begin alike. Both in turn, and hear where they part.",
+        like=reading.like,
+        bar=reading.bar,
+    )
     pair = f"{reading.like} {reading.bar} {reading.like} {reading.bar}"
     slow = _rung(rungs, COMPONENT_SHARE * tempo)
     # Its bars stand in the order: that of the stone need not hold the like bar.
     return Exercise(
         means="in_turn",
-        title=f"Bars {reading.like} and {reading.bar} in turn",
+        title=worded("Bars {like} and {bar} in turn", like=reading.like, bar=reading.bar),
         says=says,
         bars="",
         tempo=slow,
@@ -141,27 +159,41 @@ def _in_turn(reading: Reading, tempo: float, rungs: Sequence[float]) -> Exercise
 def _component(expectation: Expectation, index: int, bars: str, tempo: float, done: Sequence[str]) -> Exercise:
     """One hand, the two notes, the rhythm, the fingers without a sound: the first that was not tried, and round again."""
     note = expectation.notes[index]
-    says = f"Bar {note.bar} is wrong at every tempo, so slower alone does not mend it."
+    says = worded("Bar {bar} is wrong at every tempo, so slower alone does not mend it.", bar=note.bar)
     found: list[Exercise] = []
     plain = Exercise(means="", title="", says=says, bars=bars, tempo=tempo, times=COMPONENT_TIMES)
     if len({n.staff for n in expectation.notes}) > 1:
-        hand = "right" if note.staff == 1 else "left"
         found.append(
-            replace(plain, means="hand", title=f"The {hand} hand alone", says=f"{says} One hand by itself first.", staff=note.staff)
+            replace(
+                plain,
+                means="hand",
+                title=worded("The right hand alone") if note.staff == 1 else worded("The left hand alone"),
+                says=worded("{says} One hand by itself first.", says=says),
+                staff=note.staff,
+            )
         )
     before = [n for n in expectation.notes if n.onset_quarters < note.onset_quarters and n.staff == note.staff and not n.grace]
     after = [n for n in expectation.notes if n.onset_quarters > note.onset_quarters and n.staff == note.staff and not n.grace]
     first = before[-1] if before else note
     last = note if before or not after else after[0]
-    words = f"{says} The two notes of the move by themselves, until the hand knows the way."
+    words = worded("{says} The two notes of the move by themselves, until the hand knows the way.", says=says)
     end = last.onset_quarters + last.duration_quarters
-    found.append(replace(plain, means="two_notes", title="Two notes", says=words, from_quarters=first.onset_quarters, to_quarters=end))
+    found.append(
+        replace(plain, means="two_notes", title=worded("Two notes"), says=words, from_quarters=first.onset_quarters, to_quarters=end)
+    )
     if len({round(n.duration_quarters, 4) for n in expectation.notes}) > 1 and not note.unpitched:
         found.append(
-            replace(plain, means="clap", title="The rhythm clapped", says=f"{says} Its rhythm without the notes.", step="clap", staff=None)
+            replace(
+                plain,
+                means="clap",
+                title=worded("The rhythm clapped"),
+                says=worded("{says} Its rhythm without the notes.", says=says),
+                step="clap",
+                staff=None,
+            )
         )
-    words = f"{says} The fingers without a sound, twice, looking where each one goes."
-    found.append(replace(plain, means="silent", title="Fingers without a sound", says=words, silent=True))
+    words = worded("{says} The fingers without a sound, twice, looking where each one goes.", says=says)
+    found.append(replace(plain, means="silent", title=worded("Fingers without a sound"), says=words, silent=True))
     tried = [done.count(exercise.means) for exercise in found]
     return found[tried.index(min(tried))]
 

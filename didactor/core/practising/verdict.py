@@ -12,6 +12,7 @@ from didactor.core.judging.registry import Finding
 from didactor.core.judging.words import heard_in_words, place_in_words
 from didactor.core.practising.change import Change
 from didactor.core.practising.crossing import Outcome
+from didactor.core.words import english, worded
 
 #: A pause counts from this share of a beat on: faultless players stay below 0.35 of it.
 PAUSE_BEATS = 0.6
@@ -66,7 +67,7 @@ def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str
     evidence = analysis.evidence
     if evidence is None:
         problem = analysis.quality.problems[-1] if analysis.quality.problems else None
-        return Verdict(outcome=Outcome.UNSURE, says=problem.text if problem else "This could not be judged.", code="sound")
+        return Verdict(outcome=Outcome.UNSURE, says=problem.text if problem else worded("This could not be judged."), code="sound")
     judged = [n for n in evidence.notes if not n.note.grace and not n.note.optional and n.note.id not in leave_out]
     wrong = [n for n in judged if n.status in (Status.WRONG_PITCH, Status.MISSED) and n.confidence >= SURE]
     doubtful = [n for n in judged if n.status is Status.UNCERTAIN or (n.status is not Status.CORRECT and n.confidence < SURE)]
@@ -84,11 +85,20 @@ def verdict(analysis: Analysis, counts: str = "notes", leave_out: Collection[str
         )
     if doubtful:
         note = doubtful[0].note
-        says = f"Bar {note.bar}: {evidence.in_words(note)} could not be told, so this one neither counts nor takes the count back."
+        says = worded(
+            "Bar {bar}: {in_words} could not be told, so this one neither counts nor takes the count back.",
+            bar=note.bar,
+            in_words=evidence.in_words(note),
+        )
         return replace(known, outcome=Outcome.UNSURE, says=says, bar=note.bar, code="doubtful")
     left_out = next((n.note for n in evidence.notes if n.note.id in leave_out), None)
     if left_out is not None:
-        return replace(known, says=f"Bar {left_out.bar}: {evidence.in_words(left_out)} cannot be told here, so it does not count.")
+        return replace(
+            known,
+            says=worded(
+                "Bar {bar}: {in_words} cannot be told here, so it does not count.", bar=left_out.bar, in_words=evidence.in_words(left_out)
+            ),
+        )
     return known
 
 
@@ -107,7 +117,7 @@ class _Place:
 def _faults(analysis: Analysis, evidence: Evidence, wrong: Sequence[NoteJudgement], counts: str) -> list[_Place]:
     found = [_of_note(evidence, note) for note in wrong]
     for restart in evidence.restarts[:1]:
-        says = f"You began again at bar {restart.to_bar}."
+        says = worded("You began again at bar {to_bar}.", to_bar=restart.to_bar)
         begun = restart.time_s
         found.append(_Place(quarters=-1.0, says=says, bar=restart.to_bar, code="flow.restart", start_s=begun - 1.0, end_s=begun + 1.0))
     if counts != "notes":
@@ -140,7 +150,7 @@ def _of_note(evidence: Evidence, item: NoteJudgement) -> _Place:
 
 
 def _of_pause(evidence: Evidence, pause: Hesitation) -> _Place:
-    says, at = f"Bar {pause.bar}: a pause of {pause.extra_s:.1f} s.", pause.time_s
+    says, at = worded("Bar {bar}: a pause of {extra_s:.1f} s.", bar=pause.bar, extra_s=pause.extra_s), pause.time_s
     quarters = _quarters(evidence, pause.note_index)
     return _Place(quarters=quarters, says=says, bar=pause.bar, code="flow.hesitation", start_s=at - 1.0, end_s=at + 0.5)
 
@@ -148,8 +158,8 @@ def _of_pause(evidence: Evidence, pause: Hesitation) -> _Place:
 def _of_finding(evidence: Evidence, finding: Finding) -> _Place:
     wanted = set(finding.note_ids)
     at = next((n.onset_quarters for n in evidence.expectation.notes if n.id in wanted), evidence.expectation.length_quarters)
-    placed = finding.bar is None or "bar" in finding.text.lower()
-    says = finding.text if placed else f"Bar {finding.bar}: {finding.text[0].lower()}{finding.text[1:]}"
+    placed = finding.bar is None or "bar" in english(finding.text).lower()
+    says = finding.text if placed else worded("Bar {bar}: {says}", bar=finding.bar, says=finding.text)
     return _Place(quarters=at, says=says, bar=finding.bar or "", code=finding.code, start_s=finding.start_s, end_s=finding.end_s)
 
 
@@ -165,11 +175,16 @@ def _around(evidence: Evidence, quarters: float) -> tuple[float | None, float | 
 def _note_in_words(evidence: Evidence, item: NoteJudgement) -> str:
     where, name = place_in_words(evidence.expectation, item.note), evidence.in_words(item.note)
     if item.status is Status.MISSED:
-        return f"{where}: {name} did not sound."
+        return worded("{where}: {name} did not sound.", where=where, name=name)
     if item.heard_midi is None:
-        return f"{where}: another note in place of {name}."
+        return worded("{where}: another note in place of {name}.", where=where, name=name)
     fifths = evidence.expectation.bar_at(item.note.onset_quarters).fifths
-    return f"{where}: {heard_in_words(item.heard_midi - evidence.shift, item.note, fifths)} in place of {name}."
+    return worded(
+        "{where}: {heard} in place of {name}.",
+        where=where,
+        heard=heard_in_words(item.heard_midi - evidence.shift, item.note, fifths),
+        name=name,
+    )
 
 
 def doubtful_notes(last: Sequence[Verdict]) -> frozenset[str]:

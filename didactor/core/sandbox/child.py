@@ -14,6 +14,7 @@ from typing import IO, Any
 
 from didactor.core.errors import CoreError, SandboxError
 from didactor.core.sandbox.confine import TOO_OPEN, confine, suffices
+from didactor.core.words import keep, worded
 
 Tool = Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]
 
@@ -107,10 +108,12 @@ def main(tool: str, limits: str) -> None:
             if request["strict"] and tool != "probe" and not suffices(layers):
                 raise SandboxError(
                     TOO_OPEN,
-                    "This server cannot read files from outside safely, so it reads none: whoever runs it has to look at its sandbox.",
+                    worded(
+                        "This server cannot read files from outside safely, so it reads none: whoever runs it has to look at its sandbox."
+                    ),
                 )
             head, body = TOOLS[tool](source, request["options"])
         except CoreError as error:
-            head, body = {"error": type(error).__name__, "code": error.code, "message": error.message}, b""
+            head, body = {"error": type(error).__name__, "code": error.code, "message": keep(error.message)}, b""
         answer.write(json.dumps({**head, "layers": layers}).encode() + b"\n")
         answer.write(body)

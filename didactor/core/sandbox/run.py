@@ -22,6 +22,7 @@ from typing import IO, Any
 
 from didactor.core.errors import AudioError, CoreError, SandboxError, ScoreError
 from didactor.core.sandbox.confine import compiled_filter
+from didactor.core.words import read, worded
 
 ROOT = Path(__file__).resolve().parents[3]
 _BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(*sys.argv[2:])"
@@ -86,17 +87,19 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
         except subprocess.TimeoutExpired as error:
             os.killpg(process.pid, signal.SIGKILL)
             process.communicate()
-            raise SandboxError("sandbox.time", "Reading this file took too long, so it was stopped. Nothing was changed.") from error
+            raise SandboxError(
+                "sandbox.time", worded("Reading this file took too long, so it was stopped. Nothing was changed.")
+            ) from error
         if process.returncode != 0:
             raise SandboxError(
                 "sandbox.died",
-                "This file could not be read within the memory and time allowed. It may be damaged or far too large.",
+                worded("This file could not be read within the memory and time allowed. It may be damaged or far too large."),
             ) from RuntimeError(errors.decode("utf-8", "replace")[-2000:])
         answer.seek(0)
         head = json.loads(answer.readline())
         body = answer.read()
     if "error" in head:
-        raise _ERRORS.get(head["error"], SandboxError)(head["code"], head["message"])
+        raise _ERRORS.get(head["error"], SandboxError)(head["code"], read(head["message"]))
     return Answer(head=head, body=body, layers=tuple(head.pop("layers")))
 
 

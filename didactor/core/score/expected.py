@@ -13,6 +13,7 @@ from typing import Any
 from didactor.core.errors import PassageError
 from didactor.core.score.model import Bar, Hairpin, Note, Part
 from didactor.core.score.roadmap import bars_between, played_order
+from didactor.core.words import worded
 
 MAX_BARS_WITHOUT_NOTATION = 1000
 
@@ -154,7 +155,7 @@ def expect(part: Part, bars: str | None = None, order: str | None = None) -> Exp
         hairpins += [_hairpin(h, starts) for h in part.hairpins if h.end[0] == bar.index and h.begin[0] in starts]
         start += bar.length_quarters
     if not notes:
-        raise PassageError("passage.no_notes", "There is not a single note in these bars. Choose other bars.")
+        raise PassageError("passage.no_notes", worded("There is not a single note in these bars. Choose other bars."))
     notes = _merge_unisons(sorted(notes, key=lambda n: (n.onset_quarters, not n.grace, n.staff, n.sounding_midi)))
     return Expectation(
         part=part.index,
@@ -233,7 +234,13 @@ def without_notation(bars: int, beats: int, beat_type: int) -> Expectation:
     """
     if not 0 < bars <= MAX_BARS_WITHOUT_NOTATION or not 0 < beats <= 32 or beat_type not in (1, 2, 4, 8, 16):
         raise PassageError(
-            "passage.metre", f"{bars} bars of {beats}/{beat_type} make no passage. Write the metre like 4/4 and the bars like 1-8."
+            "passage.metre",
+            worded(
+                "{bars} bars of {beats}/{beat_type} make no passage. Write the metre like 4/4 and the bars like 1-8.",
+                bars=bars,
+                beats=beats,
+                beat_type=beat_type,
+            ),
         )
     length = 4.0 * beats / beat_type
     beat = 1.5 if beat_type == 8 and beats % 3 == 0 and beats > 3 else 4.0 / beat_type
@@ -249,7 +256,7 @@ def of_staff(expectation: Expectation, staff: int | None) -> Expectation:
         return expectation
     notes = tuple(n for n in expectation.notes if n.staff == staff)
     if expectation.notes and not notes:
-        raise PassageError("passage.no_such_staff", "This hand has nothing to play in these bars.")
+        raise PassageError("passage.no_such_staff", worded("This hand has nothing to play in these bars."))
     return replace(expectation, notes=notes)
 
 

@@ -11,6 +11,7 @@ from didactor.core.errors import SandboxError, ScoreError
 from didactor.core.sandbox.confine import TOO_OPEN
 from didactor.core.sandbox.run import Limits, run_isolated
 from didactor.core.score.write.engraving import ACROSS, Engraving
+from didactor.core.words import worded
 
 SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
 
@@ -24,7 +25,7 @@ def read_isolated(source: IO[bytes]) -> list[tuple[dict[str, Any], bytes]]:
     try:
         answer = run_isolated("score", source, limits=SCORE_LIMITS)
     except SandboxError as error:
-        damaged = "The score is too large or too damaged to be read safely. Export it again."
+        damaged = worded("The score is too large or too damaged to be read safely. Export it again.")
         raise ScoreError("score.unreadable", error.message if error.code == TOO_OPEN else damaged) from error
     found, at = [], 0
     for head in answer.head["pieces"]:
@@ -58,4 +59,6 @@ def engrave_isolated(prepared: bytes, part: int, bars: str | None, layouts: Iter
         with ThreadPoolExecutor(max_workers=len(wanted)) as threads:
             return dict(zip(wanted, threads.map(one, wanted), strict=True))
     except SandboxError as error:
-        raise ScoreError("score.not_engraved", "These bars could not be engraved. Choose fewer bars, or export the score again.") from error
+        raise ScoreError(
+            "score.not_engraved", worded("These bars could not be engraved. Choose fewer bars, or export the score again.")
+        ) from error

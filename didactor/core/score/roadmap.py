@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 from didactor.core.errors import PassageError
 from didactor.core.score.model import Bar, Part
+from didactor.core.words import worded
 
 #: A section that an order names: “A: 1-4”, “B=5”.
 _SECTION = re.compile(r"(\w+)\s*[:=]\s*(\w+(?:\s*[-–]\s*\w+)?)")
@@ -23,7 +24,11 @@ MAX_PLAYED_BARS = 2000
 def bars_in_words(bars: str) -> str:
     """``5-8`` to “bars 5–8”, ``6`` and ``6-6`` to “bar 6”; an order of several stays as it is."""
     first, _, last = bars.partition("-")
-    return f"bar {first}" if last in ("", first) and " " not in bars else f"bars {bars.replace('-', '–')}"
+    return (
+        worded("bar {first}", first=first)
+        if last in ("", first) and " " not in bars
+        else worded("bars {bars}", bars=bars.replace("-", "–"))
+    )
 
 
 def bars_between(part: Part, bars: str | None) -> list[Bar]:
@@ -36,11 +41,13 @@ def bars_between(part: Part, bars: str | None) -> list[Bar]:
         return list(part.bars)
     match = re.fullmatch(r"\s*(\w+)\s*(?:[-–]\s*(\w+)\s*)?", bars)
     if match is None:
-        raise PassageError("passage.bars", f"“{bars.strip()}” is no range of bars. Write it like 5-12.")
+        raise PassageError("passage.bars", worded("“{bars}” is no range of bars. Write it like 5-12.", bars=bars.strip()))
     first = _position(part, match[1], last=False)
     last = _position(part, match[2] or match[1], last=True)
     if last < first:
-        raise PassageError("passage.bars", f"Bar {match[2]} comes before bar {match[1]}. Write the range like 5-12.")
+        raise PassageError(
+            "passage.bars", worded("Bar {match} comes before bar {match_2}. Write the range like 5-12.", match=match[2], match_2=match[1])
+        )
     return list(part.bars[first : last + 1])
 
 
@@ -48,7 +55,14 @@ def _position(part: Part, number: str, *, last: bool) -> int:
     found = [bar.index for bar in part.bars if bar.number == number]
     if not found:
         raise PassageError(
-            "passage.no_such_bar", f"There is no bar {number}: {part.name} has bars {part.bars[0].number} to {part.bars[-1].number}."
+            "passage.no_such_bar",
+            worded(
+                "There is no bar {number}: {name} has bars {number_2} to {number_3}.",
+                number=number,
+                name=part.name,
+                number_2=part.bars[0].number,
+                number_3=part.bars[-1].number,
+            ),
         )
     return found[-1 if last else 0]
 
@@ -69,12 +83,16 @@ def played_order(part: Part, bars: Sequence[Bar], order: str | None = None) -> l
         for chosen in _chosen(part, bars, order):
             outside = [bar.number for bar in chosen if bar.index not in inside]
             if outside:
-                raise PassageError("passage.order", f"The order of playing names bar {outside[0]}, which is not in the passage.")
+                raise PassageError(
+                    "passage.order", worded("The order of playing names bar {outside}, which is not in the passage.", outside=outside[0])
+                )
             played.extend(chosen)
     else:
         played = _unfold(bars)
     if len(played) > MAX_PLAYED_BARS:
-        raise PassageError("passage.order", f"The order of playing comes to more than {MAX_PLAYED_BARS} bars.")
+        raise PassageError(
+            "passage.order", worded("The order of playing comes to more than {max_played_bars} bars.", max_played_bars=MAX_PLAYED_BARS)
+        )
     counts: dict[int, int] = {}
     result = []
     for bar in played:
@@ -93,8 +111,16 @@ def _chosen(part: Part, bars: Sequence[Bar], order: str) -> Iterator[list[Bar]]:
         if word in named:
             yield named[word]
         elif word.isalpha() and word not in numbers:
-            known = f"; there are {', '.join(named)}" if named else ""
-            raise PassageError("passage.order", f"There is no section {word}{known}. Say which bars it has, like {word}: 1-4.")
+            raise PassageError(
+                "passage.order",
+                worded(
+                    "There is no section {word}; there are {named}. Say which bars it has, like {word}: 1-4.",
+                    word=word,
+                    named=", ".join(named),
+                )
+                if named
+                else worded("There is no section {word}. Say which bars it has, like {word}: 1-4.", word=word),
+            )
         else:
             yield bars_between(part, word)
 

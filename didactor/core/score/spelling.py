@@ -76,3 +76,21 @@ def pitch_name(midi: int, fifths: int) -> str:
     step, alter = simplest(midi, fifths)
     octave = (midi - alter - _SEMITONES[step]) // 12 - 1
     return f"{step}{'#' * alter if alter > 0 else 'b' * -alter}{octave}"
+
+
+_SYLLABLES = {"C": "do", "D": "re", "E": "mi", "F": "fa", "G": "sol", "A": "la", "B": "si"}
+_ENDINGS = {"bb": "eses", "b": "es", "": "", "#": "is", "##": "isis"}
+
+
+def syllable(step: str) -> str:
+    """A step in the fixed system of syllables."""
+    return _SYLLABLES[step]
+
+
+def german_name(name: str) -> str:
+    """``Eb`` to “Es”, ``B`` to “H”, ``Bb`` to “B”."""
+    step, signs = name[0], name[1:]
+    if step == "B":
+        return {"": "H", "b": "B", "bb": "Heses", "#": "His", "##": "Hisis"}[signs]
+    ending = _ENDINGS[signs]
+    return step + (ending[1:] if step in "AE" and signs.startswith("b") else ending)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
+from didactor.core.formats.plain import to_plain
 from didactor.core.score.model import Score
 
 
@@ -23,4 +23,4 @@ def summary(score: Score) -> dict[str, Any]:
         }
         for part in score.parts
     ]
-    return {"title": score.title, "composer": score.composer, "parts": parts, "problems": [asdict(p) for p in score.problems]}
+    return {"title": score.title, "composer": score.composer, "parts": parts, "problems": [to_plain(p) for p in score.problems]}

@@ -17,6 +17,7 @@ import soxr
 
 from didactor.core.errors import AudioError, Problem
 from didactor.core.sound.recording import MAX_DURATION_S, RATE_HZ
+from didactor.core.words import worded
 
 CONTAINERS = {"wav", "flac", "mp3", "ogg", "matroska", "webm", "mov", "mp4", "m4a", "3gp", "3g2", "mj2", "amr", "aac", "w64", "aiff"}
 #: The same by the names of FFmpeg's readers: lists of other files (playlists, session descriptions) are not even looked into.
@@ -66,7 +67,7 @@ def decode(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
     size = source.seek(0, 2)
     source.seek(0)
     if size == 0:
-        raise AudioError("audio.empty", "The file is empty. Record again, or choose another file.")
+        raise AudioError("audio.empty", worded("The file is empty. Record again, or choose another file."))
     try:
         with open_container(source) as container:
             return _decode_container(container)
@@ -74,7 +75,8 @@ def decode(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
         raise
     except (av.error.FFmpegError, ValueError, EOFError) as error:  # its messages hold paths: not passed on
         raise AudioError(
-            "audio.not_sound", "This file is not a recording that can be read. Send WAV, FLAC, MP3, OGG, M4A, AMR, WebM, MP4 or MOV."
+            "audio.not_sound",
+            worded("This file is not a recording that can be read. Send WAV, FLAC, MP3, OGG, M4A, AMR, WebM, MP4 or MOV."),
         ) from error
 
 
@@ -86,17 +88,21 @@ def open_container(source: IO[bytes]) -> Any:
 def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:
     kinds = set(container.format.name.split(","))
     if not kinds & CONTAINERS:
-        raise AudioError("audio.kind", "This kind of file is not accepted. Send WAV, FLAC, MP3, OGG, M4A, AMR, WebM, MP4 or MOV.")
+        raise AudioError("audio.kind", worded("This kind of file is not accepted. Send WAV, FLAC, MP3, OGG, M4A, AMR, WebM, MP4 or MOV."))
     if not container.streams.audio:
         raise AudioError(
-            "audio.no_sound", "There is no sound in this file, only pictures. Check that the camera records sound, and try again."
+            "audio.no_sound", worded("There is no sound in this file, only pictures. Check that the camera records sound, and try again.")
         )
     stream = container.streams.audio[0]
     codec = stream.codec_context.name
     if codec not in CODECS and not codec.startswith(("pcm_", "adpcm_")):
-        raise AudioError("audio.kind", "The sound in this file is stored in a way that is not accepted. Send WAV, FLAC, MP3, OGG or M4A.")
+        raise AudioError(
+            "audio.kind", worded("The sound in this file is stored in a way that is not accepted. Send WAV, FLAC, MP3, OGG or M4A.")
+        )
     if stream.codec_context.sample_rate < LOWEST_RATE_HZ:
-        raise AudioError("audio.rate", "This recording has too low a sample rate to hear an instrument in it. Record with 8000 Hz or more.")
+        raise AudioError(
+            "audio.rate", worded("This recording has too low a sample rate to hear an instrument in it. Record with 8000 Hz or more.")
+        )
     announced = _announced_s(container, stream)
     if announced and announced > MAX_DURATION_S + 1:
         raise _too_long()
@@ -107,11 +113,13 @@ def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:
             reader.add(frame)
     except av.error.FFmpegError as error:
         if reader.seconds < 0.05:
-            raise AudioError("audio.damaged", "The recording is damaged from its beginning. Send it again, or record again.") from error
+            raise AudioError(
+                "audio.damaged", worded("The recording is damaged from its beginning. Send it again, or record again.")
+            ) from error
         problems.append(_cut_off(reader.seconds))
     samples = reader.finish()
     if len(samples) == 0:
-        raise AudioError("audio.no_sound", "There is no sound in this file. Check the microphone, and record again.")
+        raise AudioError("audio.no_sound", worded("There is no sound in this file. Check the microphone, and record again."))
     if announced and not problems and announced - reader.seconds > max(0.5, CUT_OFF_SHARE * announced):
         problems.append(_cut_off(reader.seconds))
     head = {
@@ -134,12 +142,15 @@ def _announced_s(container: Any, stream: Any) -> float | None:
 
 def _cut_off(at_s: float) -> Problem:
     return Problem(
-        code="cut_off", text=f"The file breaks off after {at_s:.1f} s: part of it was lost on the way.", start_s=at_s, end_s=at_s
+        code="cut_off",
+        text=worded("The file breaks off after {at_s:.1f} s: part of it was lost on the way.", at_s=at_s),
+        start_s=at_s,
+        end_s=at_s,
     )
 
 
 def _too_long() -> AudioError:
-    return AudioError("audio.too_long", "The recording is longer than 20 minutes. Record the passage alone, or cut the file.")
+    return AudioError("audio.too_long", worded("The recording is longer than 20 minutes. Record the passage alone, or cut the file."))
 
 
 class _Reader:
@@ -165,7 +176,7 @@ class _Reader:
             self.rate = frame.sample_rate
             self._resampler = soxr.ResampleStream(self.rate, RATE_HZ, 1, dtype="float32", quality="HQ")
         elif frame.sample_rate != self.rate:
-            raise AudioError("audio.damaged", "The recording changes its sample rate midway and cannot be read. Record again.")
+            raise AudioError("audio.damaged", worded("The recording changes its sample rate midway and cannot be read. Record again."))
         self._fill_gap(frame)
         self._note_clipping(data)
         self._push(self._mix(data))

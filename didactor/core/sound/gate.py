@@ -14,6 +14,7 @@ from scipy.fft import rfft
 from didactor.core.errors import Problem
 from didactor.core.sound.recording import RATE_HZ, Recording
 from didactor.core.units import amplitude_to_db
+from didactor.core.words import _
 
 FRAME_S = 0.05
 #: Level of the loud frames (their 95th percentile). A wrong input gives noise below -60 dBFS; a phone two metres from a soft instrument
@@ -88,17 +89,17 @@ def assess(recording: Recording) -> Quality:
 
 #: What is wrong and what to change, in words for a student.
 _WORDS = {
-    "too_short": "The recording is shorter than half a second. Record the whole passage.",
-    "silent": "There is no sound in this take. Choose the right microphone, hear a few seconds of it, and record again.",
-    "too_quiet": "The take is very quiet. Move closer to the microphone or turn its level up.",
-    "clipped": "The microphone was too loud and distorts. Move it further away or turn its level down.",
-    "dropout": "Sound is missing here: the recorder lost a moment. Close other programs and record again.",
-    "begins_late": "The recording begins in the middle of the sound. Start recording a moment before you play.",
-    "ends_early": "The recording ends in the middle of the sound. Let the last note fade before you stop.",
-    "gain_riding": "The recorder changes the level by itself: loud and soft cannot be judged. Turn automatic gain off, if you can.",
-    "muffled": "The sound is muffled: something covers the microphone. Uncover it, or turn it towards the instrument.",
-    "noisy": "The room is noisy: some notes may not be judged. Find a quieter place, close the window, move closer.",
-    "drowned": "There is more noise than music here. Find a quieter place, close the window, move closer.",
+    "too_short": _("The recording is shorter than half a second. Record the whole passage."),
+    "silent": _("There is no sound in this take. Choose the right microphone, hear a few seconds of it, and record again."),
+    "too_quiet": _("The take is very quiet. Move closer to the microphone or turn its level up."),
+    "clipped": _("The microphone was too loud and distorts. Move it further away or turn its level down."),
+    "dropout": _("Sound is missing here: the recorder lost a moment. Close other programs and record again."),
+    "begins_late": _("The recording begins in the middle of the sound. Start recording a moment before you play."),
+    "ends_early": _("The recording ends in the middle of the sound. Let the last note fade before you stop."),
+    "gain_riding": _("The recorder changes the level by itself: loud and soft cannot be judged. Turn automatic gain off, if you can."),
+    "muffled": _("The sound is muffled: something covers the microphone. Uncover it, or turn it towards the instrument."),
+    "noisy": _("The room is noisy: some notes may not be judged. Find a quieter place, close the window, move closer."),
+    "drowned": _("There is more noise than music here. Find a quieter place, close the window, move closer."),
 }
 
 

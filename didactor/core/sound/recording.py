@@ -11,6 +11,7 @@ import numpy.typing as npt
 from didactor.core.errors import AudioError, Problem, SandboxError
 from didactor.core.sandbox.confine import TOO_OPEN
 from didactor.core.sandbox.run import Limits, run_isolated
+from didactor.core.words import worded
 
 #: Working sample rate of everything after decoding.
 RATE_HZ = 32_000
@@ -72,7 +73,7 @@ def open_with_copy(source: IO[bytes]) -> tuple[Recording, PlaybackCopy]:
     """As ``open_recording``, and a copy for playing back made in the same run of the sandbox."""
     recording, copy = _open(source, copy=True)
     if copy is None:
-        raise AudioError("audio.no_copy", "The recording was read, but no copy for playing back could be made.")
+        raise AudioError("audio.no_copy", worded("The recording was read, but no copy for playing back could be made."))
     return recording, copy
 
 
@@ -83,7 +84,7 @@ def _open(source: IO[bytes], copy: bool) -> tuple[Recording, PlaybackCopy | None
         if error.code == TOO_OPEN:
             raise
         raise AudioError(
-            "audio.unreadable", "The recording could not be read safely: it is damaged or unpacks to far more than a take."
+            "audio.unreadable", worded("The recording could not be read safely: it is damaged or unpacks to far more than a take.")
         ) from error
     head, body, made = answer.head, answer.body, None
     if copy:

@@ -14,6 +14,7 @@ from didactor.core.errors import CoreError
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.sound.player.take import wav_bytes
 from didactor.core.sound.wave import read_wave
+from didactor.core.words import worded
 
 #: Which voice says the names of a naming; letters and numbers are English.
 VOICES = {"german": "de", "fixed_do": "it", "movable_do": "it"}
@@ -62,7 +63,9 @@ def say_words(text: str) -> bytes:
 
 def _check_speaker() -> None:
     if shutil.which("espeak-ng") is None:
-        raise CoreError("sound.no_speaker", "The program espeak-ng is not installed. Run bin/start or bin/test once; they install it.")
+        raise CoreError(
+            "sound.no_speaker", worded("The program espeak-ng is not installed. Run bin/start or bin/test once; they install it.")
+        )
 
 
 @cache

@@ -13,6 +13,7 @@ from scipy.io import wavfile
 
 from didactor.core.errors import CoreError
 from didactor.core.sound.wave import read_wave
+from didactor.core.words import worded
 
 LONGEST_RUN_S = 300
 
@@ -41,4 +42,6 @@ def stretched(samples: npt.NDArray[np.float32], rate_hz: int, ratio: float) -> n
 def stretcher_missing() -> None:
     """Raises ``CoreError`` where the program is not installed."""
     if shutil.which("rubberband") is None:
-        raise CoreError("sound.no_stretcher", "The program rubberband is not installed. Run bin/start or bin/test once; they install it.")
+        raise CoreError(
+            "sound.no_stretcher", worded("The program rubberband is not installed. Run bin/start or bin/test once; they install it.")
+        )

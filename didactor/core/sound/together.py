@@ -20,6 +20,7 @@ from didactor.core.errors import CoreError
 from didactor.core.sound.level import loudness_lufs
 from didactor.core.sound.stretch import LONGEST_RUN_S, stretcher_missing
 from didactor.core.sound.wave import read_wave
+from didactor.core.words import worded
 
 #: Quarters and the second at which they were heard, both ascending.
 Anchors = Sequence[tuple[float, float]]
@@ -58,7 +59,7 @@ def map_of(anchors: Anchors, quarter_s: float) -> list[tuple[float, float]]:
             continue
         kept.append((at_s, target))
     if len(kept) < FEWEST:
-        raise CoreError("together.too_few", "Too little of it was heard to put it together with others.")
+        raise CoreError("together.too_few", worded("Too little of it was heard to put it together with others."))
     return kept
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
 from didactor.core.steps.registry import Ear, Hear, Step, register
+from didactor.core.words import _, worded
 
 
 def _listen(expectation: Expectation, instrument: Instrument) -> Hear:
@@ -30,9 +31,9 @@ def has_many_voices(expectation: Expectation) -> bool:
 
 def _refuses(expectation: Expectation) -> str:
     if not expectation.notes:
-        return "Nothing is written out here, so no note can be judged: let the pulse be kept instead."
+        return worded("Nothing is written out here, so no note can be judged: let the pulse be kept instead.")
     if is_chart(expectation):
-        return "These bars are a chart of chords, without notes to play: let the chords be strummed, or the rhythm clapped."
+        return worded("These bars are a chart of chords, without notes to play: let the chords be strummed, or the rhythm clapped.")
     return ""
 
 
@@ -42,9 +43,9 @@ def is_chart(expectation: Expectation) -> bool:
 
 
 register(
-    Ear(slug="play", title="play it", listen=_listen, refuses=_refuses, proposed_for=lambda _: 2, sounds="notes"),
-    Step(slug="play", ear="play", place=0, title="Play it"),
-    Step(slug="right", ear="play", place=60, title="Play the right hand alone", before="Right hand alone", staff=1),
-    Step(slug="left", ear="play", place=70, title="Play the left hand alone", before="Left hand alone", staff=2),
-    Step(slug="easy", ear="play", place=50, before="An easier way of sounding, as plucked before bowed"),
+    Ear(slug="play", title=_("play it"), listen=_listen, refuses=_refuses, proposed_for=lambda _: 2, sounds="notes"),
+    Step(slug="play", ear="play", place=0, title=_("Play it")),
+    Step(slug="right", ear="play", place=60, title=_("Play the right hand alone"), before=_("Right hand alone"), staff=1),
+    Step(slug="left", ear="play", place=70, title=_("Play the left hand alone"), before=_("Left hand alone"), staff=2),
+    Step(slug="easy", ear="play", place=50, before=_("An easier way of sounding, as plucked before bowed")),
 )

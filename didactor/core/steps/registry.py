@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from didactor.core.instruments import Instrument
 from didactor.core.score.expected import Expectation
+from didactor.core.words import _
 
 if TYPE_CHECKING:
     from didactor.core.hearing.hearing import Hearing
@@ -50,7 +51,7 @@ class Ear:
     lanes: tuple[str, ...] = LANES
     nothing_heard: tuple[str, str] = (
         "no_music",
-        "No notes can be heard in this take. Check that the right microphone is chosen, and record again.",
+        _("No notes can be heard in this take. Check that the right microphone is chosen, and record again."),
     )
     explains: str = ""
 

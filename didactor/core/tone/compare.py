@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from didactor.core.tone.measure import Balance, LongNote, Tone
+from didactor.core.words import _, counted, worded
 
 #: From so many notes on, of which this share go the same way.
 FEWEST, SHARE = 2, 0.75
@@ -17,6 +18,8 @@ SWELLS_DB, WOBBLES_DB, MOVES_CENTS, NOISE_DB = 3.0, 1.2, 10.0, 6.0
 ABOVE_ROOM_DB = 8.0
 #: The first note is weak, beside the next ones; and so much weaker than it was in the other take.
 WEAK_DB, WEAKER_DB = -6.0, -4.0
+#: From here on a first note is as strong as the others.
+AS_STRONG_DB = -1.5
 #: The balance of chords: from so many on, from so much, and so far outside what they scatter by.
 CHORDS, VOICED_DB, STANDARD_ERRORS = 8, 3.0, 3.0
 
@@ -42,35 +45,49 @@ def _first(own: Tone, other: Tone, name: str) -> list[Remark]:
         return []
     if other.first_db is None or own.first_db - other.first_db > WEAKER_DB:
         return []
-    says = f"The first note is {-own.first_db:.0f} dB weaker than the next ones; in {name} it was {_weaker(other.first_db)}."
+    values = {"weaker": -own.first_db, "name": name}
+    says = (
+        worded(
+            "The first note is {weaker:.0f} dB weaker than the next ones; in {name} it was as strong as they.",
+            **values,
+        )
+        if other.first_db > AS_STRONG_DB
+        else worded(
+            "The first note is {weaker:.0f} dB weaker than the next ones; in {name} it was {then:.0f} dB weaker.",
+            **values,
+            then=-other.first_db,
+        )
+    )
     return [Remark(code="tone.first", says=says, start_s=own.first_s, end_s=own.first_s + 2.0)]
 
 
-def _weaker(db: float) -> str:
-    return "as strong as they" if db > -1.5 else f"{-db:.0f} dB weaker"
-
-
 Value = Callable[[LongNote], float | None]
+SWELL = _("Long notes swell by {size:.0f} dB a second more than in {name}")
+FADE = _("Long notes fade by {size:.0f} dB a second more than in {name}")
+WAVER = _("The level of long notes wavers more than in {name}")
+RISE = _("Long notes rise by {size:.0f} cents a second more than in {name}")
+SINK = _("Long notes sink by {size:.0f} cents a second more than in {name}")
+NOISY = _("There is {size:.0f} dB more noise in long notes than in {name}")
 
 
 def _long_notes(own: Tone, other: Tone, name: str) -> list[Remark]:
     before = {(n.id, n.pass_): n for n in other.long}
     pairs = [(note, before[note.id, note.pass_]) for note in own.long if (note.id, note.pass_) in before]
     found = []
-    for code, value, least, says in (
-        ("tone.swells", lambda n: n.slope_db, SWELLS_DB, "Long notes {way} by {size:.0f} dB a second more than in {name}"),
-        ("tone.wavers", lambda n: n.wobble_db, WOBBLES_DB, "The level of long notes wavers more than in {name}"),
-        ("tone.moves", lambda n: n.slope_cents, MOVES_CENTS, "Long notes {moves} by {size:.0f} cents a second more than in {name}"),
-        ("tone.noise", _noise_above(own), NOISE_DB, "There is {size:.0f} dB more noise in long notes than in {name}"),
+    for code, value, least, more, less in (
+        ("tone.swells", lambda n: n.slope_db, SWELLS_DB, SWELL, FADE),
+        ("tone.wavers", lambda n: n.wobble_db, WOBBLES_DB, WAVER, WAVER),
+        ("tone.moves", lambda n: n.slope_cents, MOVES_CENTS, RISE, SINK),
+        ("tone.noise", _noise_above(own), NOISE_DB, NOISY, NOISY),
     ):
         told = _told(pairs, value, least, one_sided=code in ("tone.wavers", "tone.noise"))
         if told is None:
             continue
         size, worst = told
-        words = {"way": "swell" if size > 0 else "fade", "moves": "rise" if size > 0 else "sink", "size": abs(size), "name": name}
         bars = tuple(dict.fromkeys(note.bar for note in worst))
-        where = f" (bar{'s' if len(bars) > 1 else ''} {', '.join(bars)})."
-        found.append(Remark(code=code, says=says.format(**words) + where, start_s=worst[0].start_s, end_s=worst[0].end_s, bars=bars))
+        what = worded(more if size > 0 else less, size=abs(size), name=name)
+        says = counted("{what} (bar {bars}).", "{what} (bars {bars}).", len(bars), what=what, bars=", ".join(bars))
+        found.append(Remark(code=code, says=says, start_s=worst[0].start_s, end_s=worst[0].end_s, bars=bars))
     return found
 
 
@@ -112,8 +129,11 @@ def voicing(own: Tone, other: Tone, name: str) -> list[Remark]:
     if abs(middle) < max(VOICED_DB, STANDARD_ERRORS * 1.25 * scatter / np.sqrt(len(rows))):
         return []
     worst = min(rows, key=lambda row: row[0]) if middle < 0 else max(rows, key=lambda row: row[0])
-    way = "less" if middle < 0 else "more"
-    says = f"The upper notes of chords sound {abs(middle):.0f} dB {way} against the lower ones than in {name}."
+    says = (
+        worded("The upper notes of chords sound {size:.0f} dB less against the lower ones than in {name}.", size=-middle, name=name)
+        if middle < 0
+        else worded("The upper notes of chords sound {size:.0f} dB more against the lower ones than in {name}.", size=middle, name=name)
+    )
     at = worst[1].at_s
     return [Remark(code="tone.voicing", says=says, start_s=at, end_s=at + 1.0, bars=(worst[1].bar,))]
 
@@ -123,13 +143,22 @@ def facts(own: Tone) -> list[Remark]:
     found = []
     inside = [b for b in own.breaths if b.in_slur]
     if own.breaths:
-        bars = ", ".join(dict.fromkeys(b.bar for b in own.breaths))
-        slurred = f"; {len(inside)} within a slur" if inside else ""
+        bars = list(dict.fromkeys(b.bar for b in own.breaths))
         first = (inside or list(own.breaths))[0]
-        says = f"Breaths, or gaps like them, before notes in bar{'s' if ', ' in bars else ''} {bars}{slurred}."
+        says = counted(
+            "Breaths, or gaps like them, before notes in bar {bars}.",
+            "Breaths, or gaps like them, before notes in bars {bars}.",
+            len(bars),
+            bars=", ".join(bars),
+        )
+        if inside:
+            says = counted("{says} One of them is within a slur.", "{says} {count} of them are within a slur.", len(inside), says=says)
         found.append(Remark(code="tone.breaths", says=says, start_s=max(0.0, first.at_s - 1.0), end_s=first.at_s + 1.0))
     if own.downbeat_db is not None and abs(own.downbeat_db) >= 1.0:
-        way = "stronger" if own.downbeat_db > 0 else "weaker"
-        says = f"First beats are {abs(own.downbeat_db):.0f} dB {way} than the others."
+        says = (
+            worded("First beats are {size:.0f} dB stronger than the others.", size=own.downbeat_db)
+            if own.downbeat_db > 0
+            else worded("First beats are {size:.0f} dB weaker than the others.", size=-own.downbeat_db)
+        )
         found.append(Remark(code="tone.downbeats", says=says, start_s=0.0, end_s=0.0))
     return found

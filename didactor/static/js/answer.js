@@ -1,6 +1,7 @@
 // The answer on the desk: no word of it is lost, and it is sent without leaving the page.
 
 import { goOn } from "./next_take.js";
+import { worded } from "./words.js";
 
 const answer = document.querySelector("form[data-answer]");
 
@@ -31,7 +32,7 @@ async function send(event) {
     goOn(await told.json());
   } catch {
     sending = false;
-    document.getElementById("draft-state").textContent = "No connection: it is not sent. What you wrote stays here; send it again.";
+    document.getElementById("draft-state").textContent = worded("No connection: it is not sent. What you wrote stays here; send it again.");
   }
 }
 answer?.addEventListener("submit", send);

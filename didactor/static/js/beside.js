@@ -1,5 +1,6 @@
 // Two takes, the same place one after the other and equally loud.
 
+import { worded } from "./words.js";
 const spanOf = (text) => text?.split(" ").map(Number) ?? null;
 
 // What is to be played, in order: [which take, from, to] in seconds of the takes; a bar that one of them lacks plays in the other alone.
@@ -41,7 +42,7 @@ function start(box) {
     try {
       for (const [take, from, to] of list) if (turn === mine) await one(mine, take, from, to);
     } catch {
-      now.textContent = "The sound cannot be played now. Check the connection and try again.";
+      now.textContent = worded("The sound cannot be played now. Check the connection and try again.");
     }
     if (turn === mine) stop();
   }
@@ -51,9 +52,9 @@ function start(box) {
     const whole = event.target.closest("[data-whole]");
     if (bar) {
       const button = buttons.find((other) => other.dataset.bar === bar.dataset.bar);
-      if (button) play(places([button]), `Bar ${button.parentElement.textContent.trim()}`);
+      if (button) play(places([button]), worded("Bar {bar}", { bar: button.parentElement.textContent.trim() }));
     } else if (whole) play([[Number(whole.dataset.whole), 0, Infinity]], whole.dataset.whole === "0" ? "A" : "B");
-    else if (event.target.closest("[data-all]")) play(places(buttons), "Bar by bar");
+    else if (event.target.closest("[data-all]")) play(places(buttons), worded("Bar by bar"));
     else if (event.target.closest("[data-halt]")) stop();
   });
 }

@@ -1,5 +1,6 @@
 // The preparation clock: counts down to playing; the page was made with the seconds that are left.
 
+import { worded } from "./words.js";
 const line = document.querySelector("[data-countdown]");
 
 function start() {
@@ -10,7 +11,7 @@ function start() {
       line.querySelector("b").textContent = String(left);
       return;
     }
-    line.textContent = "Your time to read it is over: play.";
+    line.textContent = worded("Your time to read it is over: play.");
     clearInterval(running);
   };
   const running = setInterval(tick, 250);

@@ -7,6 +7,7 @@ import { pedals } from "./pedals.js";
 import { cleanInWords } from "./road.js";
 import { Sitting } from "./sitting.js";
 import { Stones, tally } from "./stones.js";
+import { worded } from "./words.js";
 
 const POLL_MS = 1500;
 const HELPER = "didactor helper";
@@ -29,8 +30,8 @@ const fault = (text) => sitting.fault(text);
 function show(crossing) {
   if (crossing) now = crossing;
   stones.draw(now);
-  say(now.remedy?.taken ? `${now.remedy.title}: ${now.remedy.tally} of ${now.remedy.times}.` : now.says);
-  part("[data-tempo]").textContent = now.next ? `at ${now.next.tempo}` : "";
+  say(now.remedy?.taken ? worded("{title}: {tally} of {times}.", now.remedy) : now.says);
+  part("[data-tempo]").textContent = now.next ? worded("at {tempo}", { tempo: now.next.tempo }) : "";
   const strokes = part("[data-strokes]");
   const at = now.stones.find((stone) => stone.name === now.at);
   strokes.replaceChildren(...(now.remedy?.taken ? [tally({ tally: now.remedy.tally, need: now.remedy.times })] : at ? [tally(at)] : []));
@@ -44,10 +45,10 @@ function show(crossing) {
   }
   part("[data-carries]").hidden = !now.carries;
   const waits = now.stones.reduce((sum, stone) => sum + stone.unheard, 0);
-  part("[data-unheard]").textContent = waits ? `${waits} not yet heard.` : "";
+  part("[data-unheard]").textContent = waits ? worded("{count} not yet heard.", { count: waits }) : "";
   stage.querySelectorAll("rect.bar").forEach((rect) => rect.classList.toggle("aim", Boolean(now.next) && now.next.shown.includes(rect.dataset.bar)));
   const slow = new Map(Object.entries(now.clean));
-  part("[data-clean]").textContent = slow.size ? `Clean so far: ${cleanInWords(slow, data.bars.map(([number]) => number))}.` : "";
+  part("[data-clean]").textContent = slow.size ? worded("Clean so far: {bars}.", { bars: cleanInWords(slow, data.bars.map(([number]) => number)) }) : "";
   if (waits && !looking) looking = setTimeout(look, POLL_MS);
 }
 
@@ -79,7 +80,7 @@ async function byHand(outcome) {
   last = crypto.randomUUID();
   const fields = { id: last, stone, remedy: remedy ?? "", tempo: String(tempo), outcome };
   const answer = await post(data.byHand, fields).catch(() => null);
-  if (!answer) return fault("There is no connection: this one was not counted.");
+  if (!answer) return fault(worded("There is no connection: this one was not counted."));
   const told = await answer.json();
   if (!answer.ok) return fault(told.says);
   part("[data-undo]").hidden = false;
@@ -92,13 +93,13 @@ async function undo() {
   if (!answer?.ok) return;
   last = null;
   part("[data-undo]").hidden = true;
-  fault("Taken back.");
+  fault(worded("Taken back."));
   show((await answer.json()).crossing);
 }
 
 async function remedy(answer) {
   const found = await post(data.remedy, { remedy: String(now.remedy.id), answer }).catch(() => null);
-  if (!found?.ok) return fault("There is no connection.");
+  if (!found?.ok) return fault(worded("There is no connection."));
   fault("");
   show((await found.json()).crossing);
   if (answer === "take") sitting.go();

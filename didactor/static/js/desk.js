@@ -3,6 +3,7 @@
 import { actionOf, typing } from "./keys.js";
 import { filled, nameOf } from "./phrases.js";
 import { noteAt } from "./timeline.js";
+import { worded } from "./words.js";
 
 const answer = document.querySelector("form[data-answer]");
 const fields = (name) => document.querySelector(`[data-remark] [name="${name}"]`);
@@ -21,7 +22,7 @@ function pin(bar, noteId) {
   if (!fields("bar")) return;
   fields("bar").value = bar;
   fields("note_id").value = noteId;
-  document.querySelector("[data-pinned]").textContent = noteId ? "pinned to the note" : "";
+  document.querySelector("[data-pinned]").textContent = noteId ? worded("pinned to the note") : "";
   document.querySelectorAll("rect.bar").forEach((rect) => rect.classList.toggle("pinned", rect.dataset.bar === bar));
 }
 

@@ -5,6 +5,7 @@ import { Cursor } from "./cursor.js";
 import { pedals } from "./pedals.js";
 import { Sitting } from "./sitting.js";
 import { Touching } from "./touching.js";
+import { figure, worded } from "./words.js";
 
 const data = JSON.parse(document.getElementById("practice-data").textContent);
 const stage = document.querySelector("[data-stage]");
@@ -18,8 +19,8 @@ const touching = now.next.touched ? new Touching({ thumb, data, cursor, sitting,
 
 function show(drill) {
   if (drill) now = drill;
-  part("[data-tempo]").textContent = now.next.prompt ? "" : `at ${now.next.tempo}`;
-  part("[data-says]").textContent = now.goes ? `${now.good} of ${now.goes} without a fault.` : "";
+  part("[data-tempo]").textContent = now.next.prompt ? "" : worded("at {tempo}", { tempo: now.next.tempo });
+  part("[data-says]").textContent = now.goes ? worded("{good} of {goes} without a fault.", now) : "";
   stage.querySelectorAll("rect.bar").forEach((rect) => rect.classList.toggle("at-work", !now.next.marks.length && now.next.shown.includes(rect.dataset.bar)));
   cells();
   ask(now.next.prompt);
@@ -34,8 +35,8 @@ function cells() {
   table.querySelector("tbody").replaceChildren(
     ...now.cells.map(({ before, after, late, count, wrong }) => {
       const row = document.createElement("tr");
-      const words = late === null ? "too few yet" : late < 0.03 ? "in time" : `${late.toFixed(2)} s late`;
-      for (const text of [`${before} to ${after}`, words, String(count), wrong ? String(wrong) : ""]) row.append(Object.assign(document.createElement("td"), { textContent: text }));
+      const words = late === null ? worded("too few yet") : late < 0.03 ? worded("in time") : worded("{seconds} s late", { seconds: figure(late, 2) });
+      for (const text of [worded("{before} to {after}", { before, after }), words, String(count), wrong ? String(wrong) : ""]) row.append(Object.assign(document.createElement("td"), { textContent: text }));
       const bar = document.createElementNS("http://www.w3.org/2000/svg", "svg");
       bar.setAttribute("viewBox", "0 0 100 8");
       bar.setAttribute("preserveAspectRatio", "none");
@@ -68,7 +69,7 @@ async function touched({ at, name }) {
     body.append("name", name[k]);
   });
   const answer = await post(data.touched, body).catch(() => null);
-  if (!answer) return sitting.fault("There is no connection: this one was not counted.");
+  if (!answer) return sitting.fault(worded("There is no connection: this one was not counted."));
   const told = await answer.json();
   if (!answer.ok) return sitting.fault(told.says);
   sitting.tell(told);

@@ -5,6 +5,7 @@ import { Metronome } from "./metronome.js";
 import { chosenInput } from "./microphone.js";
 import { clock, inTake } from "./timeline.js";
 import { send } from "./upload.js";
+import { worded } from "./words.js";
 
 const KINDS = ["video/webm;codecs=vp8,opus", "video/webm", "video/mp4"];
 const SLICE_MS = 1000;
@@ -36,17 +37,17 @@ async function open() {
   try {
     stream = await navigator.mediaDevices.getUserMedia({ audio, video: { width: { ideal: 1280 }, height: { ideal: 720 }, frameRate: { ideal: 30 } } });
   } catch (error) {
-    return say(error.name === "NotAllowedError" ? "Camera and microphone are not allowed. Allow them in the browser’s address bar, then try again." : "No camera was found. Film with another program and send the file from the task’s page.");
+    return say(error.name === "NotAllowedError" ? worded("Camera and microphone are not allowed. Allow them in the browser’s address bar, then try again.") : worded("No camera was found. Film with another program and send the file from the task’s page."));
   }
   part("[data-live]").srcObject = stream;
   part("[data-live]").play();
   const left = minutesLeft(await navigator.storage?.estimate?.());
-  say(left !== null && left < TIGHT_MINUTES ? `Look at the picture first. There is room for about ${left} minutes on this device.` : "Look at the picture first: is everything in it?");
+  say(left !== null && left < TIGHT_MINUTES ? worded("Look at the picture first. There is room for about {minutes} minutes on this device.", { minutes: left }) : worded("Look at the picture first: is everything in it?"));
 }
 
 async function film() {
   const mime = KINDS.find((kind) => MediaRecorder.isTypeSupported(kind));
-  if (!stream || !mime) return say("This browser cannot film. Film with another program and send the file from the task’s page.");
+  if (!stream || !mime) return say(worded("This browser cannot film. Film with another program and send the file from the task’s page."));
   const free = await alone();
   if (!free) return say(ELSEWHERE);
   const context = new AudioContext();
@@ -55,7 +56,7 @@ async function film() {
   const slices = [];
   const step = document.querySelector("[data-step]")?.value ?? "";
   const facts = { id, task: data.task, title: data.title, person: data.person, mime, step, tempo: "", clicks: [], backing: "" };
-  const keeping = canKeep() ? new Keeping(facts, () => say("This device has no room for a copy: the film is in this page alone. Keep it before you leave.")) : null;
+  const keeping = canKeep() ? new Keeping(facts, () => say(worded("This device has no room for a copy: the film is in this page alone. Keep it before you leave."))) : null;
   const recorder = new MediaRecorder(stream, { mimeType: mime, ...(mime.includes("mp4") ? { videoKeyFrameIntervalDuration: 1000 } : {}) });
   recorder.ondataavailable = async ({ data: slice }) => {
     if (!slice.size) return;
@@ -74,13 +75,13 @@ async function film() {
     onBeat: (number, time) => times.push(time + (context.outputLatency || 0)),
   });
   window.addEventListener("beforeunload", leaving);
-  stream.getTracks().forEach((track) => (track.onended = () => running && stop("The camera was taken away. What was filmed until then is here.")));
+  stream.getTracks().forEach((track) => (track.onended = () => running && stop(worded("The camera was taken away. What was filmed until then is here."))));
   document.querySelector("[data-recorder]").toggleAttribute("data-recording", true);
   document.dispatchEvent(new Event("recording"));
   part("[data-film-begin]").hidden = true;
   part("[data-film-stop]").hidden = false;
   const begun = Date.now();
-  const ticking = setInterval(() => say(`Filming: ${clock((Date.now() - begun) / 1000)}`), 250);
+  const ticking = setInterval(() => say(worded("Filming: {time}", { time: clock((Date.now() - begun) / 1000) })), 250);
   running = { recorder, ended, slices, keeping, context, metronome, ticking, times, startsAt, mime, id, step, free };
 }
 
@@ -102,7 +103,7 @@ async function stop(trouble = "") {
   part("[data-film-check]").hidden = false;
   const video = part("[data-film-listen]");
   video.src = URL.createObjectURL(made.file);
-  say(trouble || "Is everything in the picture, from the beginning to the end?");
+  say(trouble || worded("Is everything in the picture, from the beginning to the end?"));
   await stills(video);
 }
 
@@ -141,7 +142,7 @@ async function deliver() {
       name: made.file.type.includes("mp4") ? "take.mp4" : "take.webm",
       step: made.step,
       clicks: made.clicks,
-      onProgress: (share) => say(`${Math.round(share * 100)} % sent`),
+      onProgress: (share) => say(worded("{percent} % sent", { percent: Math.round(share * 100) })),
     });
     window.removeEventListener("beforeunload", leaving);
     await made.keeping?.drop();
@@ -159,7 +160,7 @@ async function again() {
   window.removeEventListener("beforeunload", leaving);
   part("[data-film-check]").hidden = true;
   part("[data-film-begin]").hidden = false;
-  say("Look at the picture first: is everything in it?");
+  say(worded("Look at the picture first: is everything in it?"));
 }
 
 function close() {

@@ -1,6 +1,7 @@
 // Looking through a passage: notes and bars are answered by touching them; one question is in view at a time. The form's own fields hold
 // what is said, so the list does the same.
 
+import { worded } from "./words.js";
 const NEAR = 26;
 const form = document.querySelector("[data-questions]");
 const stage = document.querySelector("[data-stage]");
@@ -25,7 +26,7 @@ function showNotes() {
   const chosen = new Set([...form.querySelectorAll("[name=key]:checked")].map((box) => box.value));
   svgs().forEach((svg) => svg.querySelectorAll("g.note[data-id]").forEach((note) => note.classList.toggle("touched", chosen.has(note.dataset.id))));
   const count = form.querySelector("[data-count]");
-  if (count) count.textContent = chosen.size || "None";
+  if (count) count.textContent = chosen.size || worded("None");
 }
 
 // The note whose head is nearest to a point, within a finger's width.

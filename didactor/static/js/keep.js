@@ -2,6 +2,7 @@
 // A take is a row of facts and blocks of 16-bit samples; it goes when the server has said that it has the very same bytes.
 
 import { pcm16, wavOf } from "./wav.js";
+import { worded } from "./words.js";
 
 const NAME = "didactor";
 const VERSION = 1;
@@ -96,7 +97,7 @@ export function alone() {
   });
 }
 
-export const ELSEWHERE = "Another page of this browser is recording. Stop it there first: two recordings of one playing would get mixed up.";
+export const ELSEWHERE = worded("Another page of this browser is recording. Stop it there first: two recordings of one playing would get mixed up.");
 
 // A kept recording as a file, a WAV or the film that it is, however far it came; null where nothing of it is there.
 export async function fileOf(id) {

@@ -1,5 +1,6 @@
 // Keys of the desk and of the player, and which of them somebody has chosen otherwise. Every action has the key it comes with as its name.
 
+import { worded } from "./words.js";
 const KEPT = "didactor-keys";
 
 function kept() {
@@ -34,7 +35,7 @@ export function withKey(map, action, key, actions) {
 export const typing = (event) =>
   Boolean(event.target.closest("input:not([type=radio]):not([type=checkbox]), textarea, select")) || event.ctrlKey || event.metaKey || event.altKey;
 
-const shown = (key) => (key === " " ? "Space" : key.length === 1 ? key.toUpperCase() : key);
+const shown = (key) => (key === " " ? worded("Space") : key.length === 1 ? key.toUpperCase() : key);
 
 // The panel of keys: a press on one, then the key that it is to be.
 function panel(box) {
@@ -47,7 +48,7 @@ function panel(box) {
     if (target.closest("[data-keys-back]")) chosen = {};
     else if (button) {
       asked = button;
-      button.textContent = "press …";
+      button.textContent = worded("press …");
       return;
     } else return;
     localStorage.setItem(KEPT, JSON.stringify(chosen));

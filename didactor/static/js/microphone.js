@@ -1,5 +1,6 @@
 // The microphone: asked for without the browser's processing, from the input that was chosen, handed on block by block.
 
+import { worded } from "./words.js";
 const CHOSEN = "didactor input";
 
 // The input that was chosen on this device; empty for the browser's own choice.
@@ -9,14 +10,14 @@ export const chooseInput = (id) => (id ? globalThis.localStorage.setItem(CHOSEN,
 // An open microphone. Throws with words that say what to do.
 export async function microphone() {
   if (!navigator.mediaDevices?.getUserMedia) {
-    throw new Error("This page may not use the microphone: it needs a secure address (https). Sending a recording works without.");
+    throw new Error(worded("This page may not use the microphone: it needs a secure address (https). Sending a recording works without."));
   }
   const wanted = chosenInput();
   const audio = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, ...(wanted ? { deviceId: { ideal: wanted } } : {}) };
   try {
     return await navigator.mediaDevices.getUserMedia({ audio });
   } catch (error) {
-    const reason = error.name === "NotAllowedError" ? "The microphone is not allowed. Allow it in the browser’s address bar, then press Record again." : "No microphone was found. Plug one in, or send a recording made elsewhere.";
+    const reason = error.name === "NotAllowedError" ? worded("The microphone is not allowed. Allow it in the browser’s address bar, then press Record again.") : worded("No microphone was found. Plug one in, or send a recording made elsewhere.");
     throw new Error(reason);
   }
 }
@@ -24,7 +25,7 @@ export async function microphone() {
 // What the browser does to the sound although it was asked not to, in words.
 export function processing(stream) {
   const set = stream.getAudioTracks?.()[0]?.getSettings?.() ?? {};
-  const names = { echoCancellation: "takes echoes out", noiseSuppression: "takes noise out", autoGainControl: "changes the level by itself" };
+  const names = { echoCancellation: worded("takes echoes out"), noiseSuppression: worded("takes noise out"), autoGainControl: worded("changes the level by itself") };
   return Object.entries(names).filter(([name]) => set[name] === true).map(([, words]) => words);
 }
 

@@ -2,6 +2,7 @@
 //
 // The first page of a sitting holds the others in frames, one that is up and one below; each page, framed or not, asks it by events.
 
+import { worded } from "./words.js";
 const holder = window.parent.document;
 
 // Whether the page under this one is the one to go on with is the server's to say: another take may have come in between.
@@ -15,7 +16,7 @@ if (window.parent === window) {
 
   function lay(url) {
     under?.remove();
-    under = Object.assign(document.createElement("iframe"), { className: "take-page", title: "The next take", inert: true, src: url });
+    under = Object.assign(document.createElement("iframe"), { className: "take-page", title: worded("The next take"), inert: true, src: url });
     document.body.append(under);
   }
 

@@ -4,7 +4,7 @@ const person = document.body.dataset.person ?? "";
 
 function named() {
   const loaded = performance.getEntriesByType("resource").map((entry) => new URL(entry.name));
-  return loaded.filter((url) => url.origin === location.origin && url.pathname.startsWith("/static/")).map((url) => url.pathname);
+  return loaded.filter((url) => url.origin === location.origin && /^\/(static|words)\//.test(url.pathname)).map((url) => url.pathname);
 }
 
 // Pages that the page itself names (data-keep), and everything it was made of.

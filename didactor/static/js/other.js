@@ -2,6 +2,7 @@
 
 import { actionOf, typing } from "./keys.js";
 import { along } from "./timing.js";
+import { worded } from "./words.js";
 
 // Seconds of the other sound for seconds of the take, and back; places: [take, other], ascending, two at least.
 export function bridge(places) {
@@ -42,7 +43,7 @@ function start(box) {
       await new Promise((resolve) => other.addEventListener("loadedmetadata", resolve, { once: true }));
     }
     other.currentTime = toOther(take.currentTime - delay);
-    return other.play().catch(() => (button.title = "This sound cannot be played now."));
+    return other.play().catch(() => (button.title = worded("This sound cannot be played now.")));
   }
 
   button.addEventListener("click", toggle);

@@ -3,6 +3,7 @@
 import { actionOf, typing } from "./keys.js";
 import { Clicks } from "./clicks.js";
 import { Playhead, barSpan, clock, noteAt, wavePath } from "./timeline.js";
+import { worded } from "./words.js";
 
 let box = null;
 // Films are stepped through by this much: one picture of twenty-five.
@@ -43,7 +44,7 @@ function start() {
     const loop = head.loop;
     find("loop").hidden = !loop;
     find("loop").setAttribute("aria-pressed", String(Boolean(loop)));
-    box.querySelector("[data-loop]").textContent = loop ? (loop.first === loop.last ? `bar ${loop.first}` : `bars ${loop.first}–${loop.last}`) : "";
+    box.querySelector("[data-loop]").textContent = loop ? (loop.first === loop.last ? worded("bar {first}", loop) : worded("bars {first}–{last}", loop)) : "";
     document.querySelectorAll("svg.score").forEach((svg) => {
       const rects = [...svg.querySelectorAll("rect.bar")];
       const numbers = rects.map((r) => r.dataset.bar);
@@ -86,7 +87,7 @@ function start() {
   };
   const showState = () => {
     box.querySelector("[data-icon]").setAttribute("d", audio.paused ? "M3 1.5 L14 8 L3 14.5 Z" : "M3 2 H6.5 V14 H3 Z M9.5 2 H13 V14 H9.5 Z");
-    box.querySelector("[data-word]").textContent = audio.paused ? "Play" : "Pause";
+    box.querySelector("[data-word]").textContent = audio.paused ? worded("Play") : worded("Pause");
     step();
   };
   audio.addEventListener("play", showState);

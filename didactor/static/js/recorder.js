@@ -6,6 +6,7 @@ import { Tap, microphone } from "./microphone.js";
 import { clock, heardAt, inTake } from "./timeline.js";
 import { send } from "./upload.js";
 import { wavFrom } from "./wav.js";
+import { worded } from "./words.js";
 
 const box = document.querySelector("[data-recorder]");
 const data = JSON.parse(document.getElementById("recorder-data")?.textContent ?? "null");
@@ -85,7 +86,7 @@ async function record() {
     part("[data-act=record]").hidden = false;
     part("[data-act=record]").disabled = false;
     part("[data-act=stop]").hidden = true;
-    say(`The recording could not begin: ${error.message || "the browser gave no reason"}. Press Record again, or send a recording below.`);
+    say(worded("The recording could not begin: {reason}. Press Record again, or send a recording below.", { reason: error.message || worded("the browser gave no reason") }));
   }
 }
 
@@ -122,7 +123,7 @@ async function begin(context, stream) {
   });
   const first = begins + (track ? data.backing.leadS : (data.countOff * 60) / data.tempo);
   setTimeout(() => (beats.textContent = ""), (first - context.currentTime) * 1000);
-  say(track ? "The accompaniment plays: count the bars, then enter." : "Counting off …");
+  say(track ? worded("The accompaniment plays: count the bars, then enter.") : worded("Counting off …"));
   part("[data-act=record]").hidden = true;
   part("[data-act=stop]").hidden = false;
   let second = -1;
@@ -139,9 +140,9 @@ async function begin(context, stream) {
   // From the count-off on, leaving or reloading asks first.
   guard(true);
   stream.getTracks().forEach((track) => {
-    track.onended = () => running && stop("The microphone was taken away. What was recorded until then is here.");
+    track.onended = () => running && stop(worded("The microphone was taken away. What was recorded until then is here."));
     // A telephone call takes it for a while: the recording goes on, and nothing is heard in it.
-    track.onmute = () => (warning = "The microphone is silent: another program, perhaps a call, has taken it.");
+    track.onmute = () => (warning = worded("The microphone is silent: another program, perhaps a call, has taken it."));
     track.onunmute = () => (warning = "");
   });
   box.toggleAttribute("data-recording", true);
@@ -162,7 +163,7 @@ function heardAs(begins, context, tap) {
 }
 
 function noRoom() {
-  warning = "This device has no room for a copy of the recording: it is in this page alone. Go on, then keep it before you leave.";
+  warning = worded("This device has no room for a copy of the recording: it is in this page alone. Go on, then keep it before you leave.");
   say(warning);
 }
 
@@ -198,7 +199,7 @@ async function stop(trouble = "") {
   part("[data-check]").hidden = false;
   part("[data-act=stop]").hidden = true;
   part("[data-beats]").textContent = "";
-  say(trouble ? trouble : loudest < 0.003 ? "There is hardly any sound in this take. Is it the right microphone? Listen before you keep it." : `Hear a few seconds: loud enough, clean, whole? Then keep it.${safe ? "" : " Until then it is in this page alone."}`);
+  say(trouble ? trouble : loudest < 0.003 ? worded("There is hardly any sound in this take. Is it the right microphone? Listen before you keep it.") : safe ? worded("Hear a few seconds: loud enough, clean, whole? Then keep it.") : worded("Hear a few seconds: loud enough, clean, whole? Then keep it. Until then it is in this page alone."));
 }
 
 async function again() {
@@ -233,7 +234,7 @@ async function deliver() {
       backing: played,
       onProgress: (share) => {
         bar.value = share;
-        words.textContent = `${Math.round(share * 100)} % sent`;
+        words.textContent = worded("{percent} % sent", { percent: Math.round(share * 100) });
       },
     });
     guard(false);
@@ -244,7 +245,7 @@ async function deliver() {
     unsent = true;
     // With a copy on the device nothing is lost by leaving: it is sent when there is a connection.
     guard(Boolean(blob) && !safe);
-    say(safe && !navigator.onLine ? "There is no connection. The take is safe on this device and is sent as soon as there is one: you can go on." : error.message);
+    say(safe && !navigator.onLine ? worded("There is no connection. The take is safe on this device and is sent as soon as there is one: you can go on.") : error.message);
   }
 }
 

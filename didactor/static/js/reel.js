@@ -1,5 +1,6 @@
 // The class sheet: a bar of all takes one after the other, or one student's alone, equally loud.
 
+import { worded } from "./words.js";
 // What is to be played, in order: [row, from, to] in seconds of each take; who did not play the bar is left out.
 export function column(rows, bar, only = null) {
   return rows.flatMap(({ sound, bars }, row) => (sound && bars[bar] && (!only || only.has(row)) ? [[row, ...bars[bar]]] : []));
@@ -56,7 +57,7 @@ function start(box) {
       }
     } catch {
       if (turn === mine) stop();
-      now.textContent = "The sound cannot be played now. Check the connection and try again.";
+      now.textContent = worded("The sound cannot be played now. Check the connection and try again.");
       return;
     }
     if (turn === mine) stop();

@@ -1,5 +1,6 @@
 // Places of a passage: where what is played of it lies, and which tempo each bar was clean at.
 
+import { worded } from "./words.js";
 // Where in the passage what is played is, after so many quarters of it.
 export function placeOn(road, quarters) {
   let found = null;
@@ -18,5 +19,5 @@ export function cleanInWords(tempi, order) {
     else if (open && open.tempo === tempo) open.to = number;
     else rows.push({ from: number, to: number, tempo });
   }
-  return rows.filter(Boolean).map(({ from, to, tempo }) => `${from === to ? `bar ${from}` : `bars ${from}–${to}`} at ${tempo}`).join(", ");
+  return rows.filter(Boolean).map(({ from, to, tempo }) => (from === to ? worded("bar {from} at {tempo}", { from, tempo }) : worded("bars {from}–{to} at {tempo}", { from, to, tempo }))).join(", ");
 }

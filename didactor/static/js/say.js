@@ -2,6 +2,7 @@
 
 import { microphone } from "./microphone.js";
 import { clock } from "./timeline.js";
+import { worded } from "./words.js";
 
 const KINDS = { sound: ["audio/webm;codecs=opus", "audio/webm", "audio/mp4"], film: ["video/webm;codecs=vp8,opus", "video/webm", "video/mp4"] };
 // Longer remarks are not heard to their end.
@@ -28,7 +29,7 @@ async function openInput(kind) {
   try {
     return await navigator.mediaDevices.getUserMedia({ audio: true, video: { width: { ideal: 960 }, frameRate: { ideal: 30 } } });
   } catch {
-    throw new Error("No camera may be used here. Say it, or choose a film made elsewhere.");
+    throw new Error(worded("No camera may be used here. Say it, or choose a film made elsewhere."));
   }
 }
 
@@ -36,7 +37,7 @@ async function begin(box, kind) {
   if (running) return;
   const words = box.querySelector("[data-say-words]");
   const mime = KINDS[kind].find((one) => window.MediaRecorder?.isTypeSupported(one));
-  if (!mime) return (words.textContent = "This browser cannot record here.");
+  if (!mime) return (words.textContent = worded("This browser cannot record here."));
   let stream;
   try {
     stream = await openInput(kind);
@@ -77,7 +78,7 @@ function made(box, blob, mime) {
   files.items.add(new File([blob], `said.${suffixOf(mime)}`, { type: mime.split(";")[0] }));
   box.querySelector("input[type=file]").files = files.files;
   box.querySelector("[data-say-heard]").src = URL.createObjectURL(blob);
-  box.querySelector("[data-say-words]").textContent = "Hear it first.";
+  box.querySelector("[data-say-words]").textContent = worded("Hear it first.");
   show(box, "made");
 }
 

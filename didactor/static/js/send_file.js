@@ -1,6 +1,7 @@
 // Sends a chosen recording in pieces, with progress; without this script the form sends it whole.
 
 import { send } from "./upload.js";
+import { worded } from "./words.js";
 
 const LARGEST = 1024 ** 3;
 
@@ -27,7 +28,7 @@ async function deliver(file) {
       tempo: form.querySelector("[data-own-tempo]")?.value ?? "",
       onProgress: (share) => {
         bar.value = share;
-        words.textContent = `${Math.round(share * 100)} % sent`;
+        words.textContent = worded("{percent} % sent", { percent: Math.round(share * 100) });
       },
     });
     window.removeEventListener("beforeunload", leaving);
@@ -43,7 +44,7 @@ form?.addEventListener("submit", (event) => {
   const file = form.querySelector("input[type=file]").files[0];
   if (!file) return;
   event.preventDefault();
-  if (file.size > LARGEST) return say("The file is larger than 1 GiB. Record the passage alone, or send sound without video.");
-  if (file.size === 0) return say("The file is empty. Choose another one.");
+  if (file.size > LARGEST) return say(worded("The file is larger than 1 GiB. Record the passage alone, or send sound without video."));
+  if (file.size === 0) return say(worded("The file is empty. Choose another one."));
   deliver(file);
 });

@@ -8,6 +8,7 @@ import { Tap, microphone } from "./microphone.js";
 import { placeOn } from "./road.js";
 import { Sounds } from "./sounds.js";
 import { LATE } from "./upload.js";
+import { worded } from "./words.js";
 
 // A breath before the count-off, and so much time to take in what it was before the next one.
 const BEGINS_IN_S = 0.5;
@@ -63,7 +64,7 @@ export class Sitting {
     if (!leave) throw new Error(ELSEWHERE);
     this.free = leave;
     const stream = await microphone();
-    stream.getTracks().forEach((track) => (track.onended = () => this.rest("The microphone was taken away.")));
+    stream.getTracks().forEach((track) => (track.onended = () => this.rest(worded("The microphone was taken away."))));
     this.taken = 0;
     const rate = this.context.sampleRate;
     const own = new Tap(this.context, stream, (block) => {
@@ -135,9 +136,9 @@ export class Sitting {
     this.thumb.toggleAttribute("data-recording", false);
     this.part("[data-beats]").textContent = "";
     if (told.refused) return this.rest(told.refused);
-    if (told.lost) return this.rest("There is no connection, and this device keeps nothing: this attempt is lost. Go on when there is one.");
+    if (told.lost) return this.rest(worded("There is no connection, and this device keeps nothing: this attempt is lost. Go on when there is one."));
     if (told.kept) {
-      this.fault("There is no connection. This attempt is kept on the device and heard later.");
+      this.fault(worded("There is no connection. This attempt is kept on the device and heard later."));
       return this.#next("unsure");
     }
     this.tell(told);
@@ -147,7 +148,7 @@ export class Sitting {
   // What it was, in words, on the score, and by a small sound.
   tell(told) {
     const was = told.attempt;
-    const words = { clean: `Without a fault. ${was.says}`.trim(), fault: was.says || "Not yet.", unsure: was.says, unheard: "It is being heard; it counts in a moment.", trial: was.was === "clean" ? "A trial run, without a fault." : `A trial run. ${was.says}` };
+    const words = { clean: was.says ? worded("Without a fault. {says}", was) : worded("Without a fault."), fault: was.says || worded("Not yet."), unsure: was.says, unheard: worded("It is being heard; it counts in a moment."), trial: was.was === "clean" ? worded("A trial run, without a fault.") : worded("A trial run. {says}", was) };
     this.page.told(told);
     this.fault(words[was.outcome]);
     this.thumb.dataset.outcome = was.outcome;
@@ -243,6 +244,6 @@ export class Sitting {
     const { from, to, of } = this.part("[data-place]").dataset;
     const audio = this.part("[data-again]");
     audio.src = `${this.data.piece.replace("00000000-0000-0000-0000-000000000000", of)}sound/#t=${Math.max(0, Number(from) - 0.6)},${Number(to) + 0.4}`;
-    audio.play().catch(() => this.fault("It can be heard in a moment; try again."));
+    audio.play().catch(() => this.fault(worded("It can be heard in a moment; try again.")));
   }
 }

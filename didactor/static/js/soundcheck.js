@@ -5,6 +5,7 @@ import { click } from "./metronome.js";
 import { inTake } from "./timeline.js";
 import { LATE } from "./upload.js";
 import { wavFrom } from "./wav.js";
+import { worded } from "./words.js";
 
 const SECONDS = 5;
 const CLICKS = 4;
@@ -20,7 +21,7 @@ let busy = false;
 async function inputs() {
   const devices = (await navigator.mediaDevices.enumerateDevices()).filter((device) => device.kind === "audioinput");
   const select = part("[data-input]");
-  select.replaceChildren(...devices.map((device, i) => new Option(device.label || `Input ${i + 1}`, device.deviceId)));
+  select.replaceChildren(...devices.map((device, i) => new Option(device.label || worded("Input {number}", { number: i + 1 }), device.deviceId)));
   select.value = chosenInput() || devices[0]?.deviceId || "";
 }
 
@@ -41,7 +42,7 @@ async function check() {
     await tap.open();
     // Nobody plays yet: four clicks tell how late this device records what it plays.
     const clicks = [];
-    say("First four clicks: do not play yet.");
+    say(worded("First four clicks: do not play yet."));
     for (let k = 0; k < CLICKS; k += 1) {
       const at = context.currentTime + 0.4 + k * 0.35;
       click(context, at, 1);
@@ -49,7 +50,7 @@ async function check() {
     }
     await new Promise((resolve) => setTimeout(resolve, 400 + CLICKS * 350 + 400));
     for (let left = SECONDS; left > 0; left -= 1) {
-      say(`Play a few notes, the loudest ones too: ${left}`);
+      say(worded("Play a few notes, the loudest ones too: {left}", { left }));
       await new Promise((resolve) => setTimeout(resolve, 1000));
     }
     const interferes = processing(stream);
@@ -57,7 +58,7 @@ async function check() {
     const file = wavFrom(blocks, context.sampleRate);
     part("[data-sound-listen]").src = URL.createObjectURL(file);
     part("[data-sound-listen]").hidden = false;
-    say("Judging it …");
+    say(worded("Judging it …"));
     await judge(file, interferes, inTake(clicks, tap.startsAt));
   } catch (error) {
     say(error.message);
@@ -69,9 +70,9 @@ async function check() {
 async function judge(file, interferes, clicks) {
   const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "Content-Type": "audio/wav" };
   const answer = await fetch(`${data.check}?clicks=${clicks.map((time) => time.toFixed(3)).join("+")}`, { method: "POST", body: file, headers }).catch(() => null);
-  if (!answer) throw new Error("There is no connection to judge it. Listen yourself: loud enough, clean, whole?");
-  const found = await answer.json().catch(() => ({ says: ["It could not be judged. Listen yourself: loud enough, clean, whole?"] }));
-  const besides = interferes.length ? [`This browser ${interferes.join(" and ")}: the ear judges that with care.`] : [];
+  if (!answer) throw new Error(worded("There is no connection to judge it. Listen yourself: loud enough, clean, whole?"));
+  const found = await answer.json().catch(() => ({ says: [worded("It could not be judged. Listen yourself: loud enough, clean, whole?")] }));
+  const besides = interferes.length ? [worded("This browser changes the sound ({how}): the ear judges that with care.", { how: interferes.join(", ") })] : [];
   say([...found.says, ...besides].join(" "));
   if (typeof found.late === "number" && found.late >= 0) localStorage.setItem(LATE, found.late.toFixed(3));
   if (found.good) localStorage.setItem(LAST, today());
@@ -84,4 +85,4 @@ part("[data-input]").addEventListener("change", (event) => {
   chooseInput(event.target.value);
   check();
 });
-if (localStorage.getItem(LAST) !== today() && !part("[data-says]").textContent) part("[data-says]").textContent = "The first time today on this device: check the sound before you record.";
+if (localStorage.getItem(LAST) !== today() && !part("[data-says]").textContent) part("[data-says]").textContent = worded("The first time today on this device: check the sound before you record.");

@@ -1,5 +1,6 @@
 // Rendered sounds by tempo: asked for, waited for while they are made, kept decoded.
 
+import { worded } from "./words.js";
 const WAIT_MS = 400;
 const LONGEST_MS = 60_000;
 
@@ -22,16 +23,16 @@ export class Sounds {
       const answer = await fetch(this.address, { method: "POST", body, headers }).catch(() => null);
       const known = answer ? null : this.#known(body);
       if (known) return known;
-      if (!answer) throw new Error("There is no connection, and this sound was not heard here before. The beat alone needs none.");
+      if (!answer) throw new Error(worded("There is no connection, and this sound was not heard here before. The beat alone needs none."));
       const found = await answer.json().catch(() => ({ failed: true }));
-      if (found.failed) throw new Error("This sound could not be made. Play with the beat alone, and tell your teacher.");
+      if (found.failed) throw new Error(worded("This sound could not be made. Play with the beat alone, and tell your teacher."));
       if (!found.waiting) {
         this.#remember(body, found);
         return found;
       }
       await pause(WAIT_MS);
     }
-    throw new Error("The sound takes too long. Try again in a moment, or play with the beat alone.");
+    throw new Error(worded("The sound takes too long. Try again in a moment, or play with the beat alone."));
   }
 
   // What was answered before, for when there is no connection: where a sound is does not change.
@@ -54,7 +55,7 @@ export class Sounds {
     if (!this.kept.has(key)) {
       const found = await this.find(tempo, what);
       const answer = await fetch(found.url).catch(() => null);
-      if (!answer?.ok) throw new Error("The sound did not arrive. Try again.");
+      if (!answer?.ok) throw new Error(worded("The sound did not arrive. Try again."));
       this.kept.set(key, { ...found, buffer: await context.decodeAudioData(await answer.arrayBuffer()) });
     }
     return this.kept.get(key);

@@ -8,6 +8,7 @@ import { Film } from "./film.js";
 import { keepAlso } from "./offline.js";
 import { along, even } from "./timing.js";
 import { Transport, clicksIn } from "./transport.js";
+import { worded } from "./words.js";
 
 const stage = document.querySelector("[data-stage]");
 const data = JSON.parse(document.getElementById("playing-data").textContent);
@@ -34,7 +35,7 @@ function showTempo() {
   const record = part("[data-act=record]");
   const chosen = data.free || tempo === data.fast;
   const asked = chosen ? tempo : data.asked;
-  if (record) record.textContent = `Record at ${asked}`;
+  if (record) record.textContent = worded("Record at {tempo}", { tempo: asked });
   recordWith({ tempo: asked, own: chosen, ...(chosen && data.accompaniment ? { backing: () => sounds.find(asked, { accompaniment: 1 }) } : {}) });
 }
 
@@ -94,7 +95,7 @@ async function play() {
   let found = [];
   if (asked.length) {
     part("[data-go]").disabled = true;
-    say("Getting the sound ready …");
+    say(worded("Getting the sound ready …"));
     try {
       found = await Promise.all(asked.map((what) => sounds.at(context, tempo, what)));
       say("");
@@ -147,7 +148,7 @@ function settle() {
 function showState(running) {
   thumb.toggleAttribute("data-playing", running);
   part("[data-icon]").setAttribute("d", running ? "M3 2.5 H13 V13.5 H3 Z" : "M3 1.5 L14 8 L3 14.5 Z");
-  part("[data-word]").textContent = running ? "Stop" : "Play";
+  part("[data-word]").textContent = running ? worded("Stop") : worded("Play");
 }
 
 // The screen stays on while one plays; where the browser cannot, nothing is lost by it.

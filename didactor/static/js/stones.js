@@ -1,6 +1,7 @@
 // The stones of a crossing on the score: a stone that is won lies on deeper paper, the one at work is framed, good attempts are strokes
 // under it, a join is a small bridge over its bar line. What they are is reckoned by the server.
 
+import { worded } from "./words.js";
 // The stretches of a stone by system: bars from `first` to `last` in the order of the score. boxes: { number, left, right, top, bottom }.
 export function stretches(boxes, first, last) {
   const from = boxes.findIndex((box) => box.number === first);
@@ -56,7 +57,7 @@ export class Stones {
     for (const stone of data.stones.filter((one) => one.kind === "join")) this.#bridge(boxes, stone, data.at);
     for (const { tempo, left, right, top } of cleanStretches(boxes, data.clean ?? {})) {
       const line = this.#put("clean-line", { left: left + 4, top: top + 2, width: right - left - 8, height: 0 });
-      line.append(Object.assign(document.createElement("span"), { textContent: `clean at ${tempo}` }));
+      line.append(Object.assign(document.createElement("span"), { textContent: worded("clean at {tempo}", { tempo }) }));
     }
     const whole = data.stones.find((one) => one.kind === "whole");
     if (whole && (data.at === whole.name || whole.firm)) this.#stone(boxes, whole, data.at);
@@ -106,7 +107,7 @@ export function tally(stone) {
   svg.setAttribute("width", String(step * stone.need + 4));
   svg.setAttribute("height", "26");
   svg.setAttribute("role", "img");
-  svg.setAttribute("aria-label", `${stone.tally} of ${stone.need}`);
+  svg.setAttribute("aria-label", worded("{tally} of {need}", stone));
   for (let k = 0; k < stone.need; k += 1) {
     const line = svg.appendChild(document.createElementNS("http://www.w3.org/2000/svg", "path"));
     const x = 6 + step * k;

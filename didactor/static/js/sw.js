@@ -7,7 +7,7 @@ const PRIVATE = "private-";
 const OFFLINE = "/offline/";
 
 const mine = (url) => url.origin === self.location.origin;
-const isAsset = (url) => url.pathname.startsWith("/static/");
+const isAsset = (url) => url.pathname.startsWith("/static/") || url.pathname.startsWith("/words/");
 // Files that do not change under their address: rendered sounds.
 const isSound = (url) => /^\/library\/(models|references\/sounds)\/\d+\/$/.test(url.pathname);
 

@@ -1,6 +1,7 @@
 // Names touched in time: the beat clicks, the cursor goes, each touch is kept with its time.
 
 import { click } from "./metronome.js";
+import { worded } from "./words.js";
 
 // A breath before the count-off; after the last beat so many more wait for a late touch.
 const BEGINS_IN_S = 0.5;
@@ -75,6 +76,6 @@ export class Touching {
 
   #shown(going) {
     this.thumb.toggleAttribute("data-touching", going);
-    this.thumb.querySelector("[data-touch-go]").textContent = going ? "Stop" : "Begin";
+    this.thumb.querySelector("[data-touch-go]").textContent = going ? worded("Stop") : worded("Begin");
   }
 }

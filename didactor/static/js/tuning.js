@@ -2,6 +2,7 @@
 
 import { Tap, microphone } from "./microphone.js";
 import { wavFrom } from "./wav.js";
+import { worded } from "./words.js";
 
 const SOUNDS_S = 2.5;
 const PLAYED_S = 3;
@@ -52,10 +53,10 @@ async function begin() {
     const blocks = [];
     const tap = new Tap(context, stream, (block) => blocks.push(block));
     await tap.open();
-    say("Now play it, long and even.");
+    say(worded("Now play it, long and even."));
     await pause(PLAYED_S);
     await tap.finish();
-    say("Was it flat, in tune or sharp?");
+    say(worded("Was it flat, in tune or sharp?"));
     part("[data-tuning-guess]").hidden = false;
     answer = measured(wavFrom(blocks, context.sampleRate), midi);
   } catch (error) {
@@ -68,27 +69,29 @@ async function begin() {
 async function measured(file, midi) {
   const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "Content-Type": "audio/wav" };
   const response = await fetch(`${data.tuning}?tone=${midi}`, { method: "POST", body: file, headers }).catch(() => null);
-  if (!response) return { says: "There is no connection to measure it. Trust your ear." };
-  return response.json().catch(() => ({ says: "It could not be measured. Try again." }));
+  if (!response) return { says: worded("There is no connection to measure it. Trust your ear.") };
+  return response.json().catch(() => ({ says: worded("It could not be measured. Try again.") }));
 }
+
+const GUESSES = { flat: worded("flat"), sharp: worded("sharp"), "in tune": worded("in tune") };
 
 // What was said beside what it was.
 export function verdict(guess, { cents, called, says }) {
   if (says) return says;
-  const size = called === "in tune" ? `within ${Math.max(1, Math.abs(cents))} cents` : `${Math.abs(cents)} cents ${called}`;
-  return guess === called ? `So it is: ${size}.` : `You said ${guess}; it is ${size}.`;
+  const size = { flat: worded("{cents} cents flat", { cents: Math.abs(cents) }), sharp: worded("{cents} cents sharp", { cents: Math.abs(cents) }), "in tune": worded("within {cents} cents", { cents: Math.max(1, Math.abs(cents)) }) }[called];
+  return guess === called ? worded("So it is: {size}.", { size }) : worded("You said {guess}; it is {size}.", { guess: GUESSES[guess], size });
 }
 
 async function guess(word) {
   part("[data-tuning-guess]").hidden = true;
-  say("Measuring …");
+  say(worded("Measuring …"));
   say(verdict(word, await answer));
 }
 
 document.querySelector("[data-tune]").addEventListener("click", () => {
   box.hidden = false;
   document.querySelector("[data-says]").textContent = "";
-  say("The tone sounds first. Then you play it, and say how it was before you see it.");
+  say(worded("The tone sounds first. Then you play it, and say how it was before you see it."));
 });
 part("[data-tuning-begin]").addEventListener("click", begin);
 part("[data-tuning-done]").addEventListener("click", () => (box.hidden = true));

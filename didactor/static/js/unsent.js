@@ -3,6 +3,7 @@
 import { canKeep, fileOf, forget, left } from "./keep.js";
 import { clock } from "./timeline.js";
 import { send } from "./upload.js";
+import { worded } from "./words.js";
 
 const box = document.querySelector("[data-unsent]");
 const waiting = [];
@@ -10,9 +11,9 @@ const waiting = [];
 function row(facts, file) {
   const item = box.querySelector("template").content.firstElementChild.cloneNode(true);
   const part = (name) => item.querySelector(name);
-  const size = facts.mime ? `film, ${Math.round(file.size / 1e6)} MB` : clock((file.size - 44) / 2 / facts.rate);
+  const size = facts.mime ? worded("film, {megabytes} MB", { megabytes: Math.round(file.size / 1e6) }) : clock((file.size - 44) / 2 / facts.rate);
   part("[data-what]").textContent = `${facts.title}, ${size}`;
-  part("[data-when]").textContent = new Date(facts.begun).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" });
+  part("[data-when]").textContent = new Date(facts.begun).toLocaleString(document.documentElement.lang, { weekday: "short", hour: "2-digit", minute: "2-digit" });
   part("audio").src = URL.createObjectURL(file);
   const give = async () => {
     part("[data-give]").disabled = true;
@@ -27,7 +28,7 @@ function row(facts, file) {
         tempo: facts.tempo,
         clicks: facts.clicks,
         backing: facts.backing,
-        onProgress: (share) => (says.textContent = `${Math.round(share * 100)} % sent`),
+        onProgress: (share) => (says.textContent = worded("{percent} % sent", { percent: Math.round(share * 100) })),
       });
       await forget(facts.id);
       return take;
@@ -51,7 +52,7 @@ function row(facts, file) {
       box.hidden = !box.querySelector("li");
     } else {
       event.target.dataset.asked = "yes";
-      event.target.textContent = "Throw it away for good";
+      event.target.textContent = worded("Throw it away for good");
     }
   });
   return item;
@@ -65,7 +66,7 @@ async function sendWaiting() {
     for (const { item, give } of [...waiting]) {
       if (!(await give())) return;
       waiting.shift();
-      item.querySelector("[data-how]").textContent = "It is sent.";
+      item.querySelector("[data-how]").textContent = worded("It is sent.");
       item.querySelectorAll("button").forEach((button) => button.remove());
     }
   });

@@ -1,6 +1,7 @@
 // Sends a recording in pieces; after a break it goes on where it stopped. Resolves with the number of the new take, once the server has
 // said that it has the very same bytes.
 
+import { worded } from "./words.js";
 // Under this name lies how late this device records what it plays, seconds, where a sound check has measured it.
 export const LATE = "didactor late";
 const LARGEST_COMPARED = 256 * 1024 * 1024;
@@ -22,7 +23,7 @@ export function send(file, { url, task, key, name, step = "", tempo = "", backin
       },
       onError: (error) => {
         const body = error.originalResponse && (error.originalResponse.getStatus() < 500 || error.originalResponse.getStatus() === 507) ? error.originalResponse.getBody() : "";
-        reject(new Error(body || "The connection is lost. The recording is still here: send it again."));
+        reject(new Error(body || worded("The connection is lost. The recording is still here: send it again.")));
       },
       onProgress: (sent, total) => onProgress(total ? sent / total : 0),
       onAfterResponse: (request, response) => {
@@ -32,7 +33,7 @@ export function send(file, { url, task, key, name, step = "", tempo = "", backin
       onSuccess: async () => {
         const { take, sha256 = "" } = upload.result ?? {};
         if (await isSame(file, sha256)) resolve(take);
-        else reject(new Error("What arrived is not what was recorded. The recording is still here: send it again."));
+        else reject(new Error(worded("What arrived is not what was recorded. The recording is still here: send it again.")));
       },
     });
     upload.findPreviousUploads().then((previous) => {

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from didactor.core.formats.lanes.parts import Lane, element
 from didactor.core.formats.result import BendHeard, JumpBack, PulseHeard, Result, TempoHeard
+from didactor.core.words import _, worded
 
 UNITS_PER_MS, FARTHEST = 1.7, 460.0
 UNITS_PER_CENT, HIGHEST = 3.0, 170.0
@@ -25,7 +26,9 @@ def _placement(lane: Lane) -> None:
         if late_ms is None:
             continue
         shift = max(-FARTHEST, min(FARTHEST, late_ms * UNITS_PER_MS))
-        words = f"{abs(late_ms):.0f} ms {'early' if late_ms < 0 else 'late'}"
+        words = (
+            worded("{late_ms:.0f} ms early", late_ms=abs(late_ms)) if late_ms < 0 else worded("{late_ms:.0f} ms late", late_ms=abs(late_ms))
+        )
         lane.dot(note, x + shift, lane.middle, "rhythm", words, (x, lane.middle))
 
 
@@ -36,7 +39,7 @@ def _pitch(lane: Lane) -> None:
         if cents is None:
             continue
         y = lane.middle - max(-HIGHEST, min(HIGHEST, cents * UNITS_PER_CENT))
-        words = f"{abs(cents):.0f} cents {'sharp' if cents > 0 else 'flat'}"
+        words = worded("{cents:.0f} cents sharp", cents=abs(cents)) if cents > 0 else worded("{cents:.0f} cents flat", cents=abs(cents))
         lane.dot(note, x, y, "intonation", words, (x, lane.middle))
 
 
@@ -105,15 +108,20 @@ def _stretches(lane: Lane) -> list[tuple[list[tuple[float, float]], bool]]:
 
 def _bend(lane: Lane, x0: float, x1: float, bend: BendHeard) -> None:
     """A bracket over the bars that broaden or press on together: one thing, not a row of late notes."""
-    word = "broadens" if bend.share < 1 else "presses on"
-    group = element(lane.group, "g", "bend", title=f"{word}, to {100 * bend.share:.0f} % of the usual tempo", data_time=bend.start_s)
+    title = (
+        worded("broadens, to {share:.0f} % of the usual tempo", share=100 * bend.share)
+        if bend.share < 1
+        else worded("presses on, to {share:.0f} % of the usual tempo", share=100 * bend.share)
+    )
+    word = worded("broadens") if bend.share < 1 else worded("presses on")
+    group = element(lane.group, "g", "bend", title=title, data_time=bend.start_s)
     top = lane.top + 20.0
     element(group, "polyline", "stroke", points=f"{x0:.0f},{top + 60:.0f} {x0:.0f},{top:.0f} {x1:.0f},{top:.0f} {x1:.0f},{top + 60:.0f}")
     element(group, "text", "bending", x=0.5 * (x0 + x1), y=top - 30.0, text_anchor="middle").text = word
 
 
 def _break(lane: Lane, x: float, words: str, time_s: float) -> None:
-    group = element(lane.group, "g", "break", title=f"Pause of {words}", data_time=time_s)
+    group = element(lane.group, "g", "break", title=worded("Pause of {words}", words=words), data_time=time_s)
     for shift in (-190.0, -110.0):
         element(group, "line", "stroke", x1=x + shift, y1=lane.top + 40.0, x2=x + shift, y2=lane.top + lane.height - 40.0)
     element(group, "text", "seconds", x=x - 150.0, y=lane.top - 20.0, text_anchor="middle").text = words
@@ -126,7 +134,7 @@ def _restart_arc(lane: Lane, restart: JumpBack) -> None:
     x0 = end[0]
     x1 = start[0] if start[1] == lane.index else x0 + 1500.0
     bottom = lane.top + lane.height
-    group = element(lane.group, "g", "restart", title=f"Back to bar {restart.to_bar}", data_time=restart.time_s)
+    group = element(lane.group, "g", "restart", title=worded("Back to bar {to_bar}", to_bar=restart.to_bar), data_time=restart.time_s)
     element(group, "path", "arc", d=f"M{x1:g} {bottom:g} Q{(x0 + x1) / 2:g} {bottom + 220:g} {x0:g} {bottom:g}")
     element(group, "path", "arrow", d=f"M{x0 + 130:g} {bottom - 20:g} L{x0:g} {bottom:g} L{x0 + 110:g} {bottom + 120:g}")
 
@@ -139,7 +147,7 @@ def _loudness(lane: Lane) -> None:
         if start is not None and end is not None and start[1] <= lane.index <= end[1]:
             left = start[0] if start[1] == lane.index else lane.system["left"]
             right = end[0] if end[1] == lane.index else lane.system["right"]
-            words = f"{zone.marked}: {zone.db:+.0f} dB against the rest of the take"
+            words = worded("{marked}: {db:+.0f} dB against the rest of the take", marked=zone.marked, db=zone.db)
             element(lane.group, "rect", "zone", title=words, x=left, y=lane.top, width=max(10.0, right - left), height=lane.height)
     for points in _loud_stretches(lane):
         upper = [f"{x:.0f},{lane.middle - half:.0f}" for x, half in points]
@@ -177,14 +185,14 @@ class Kind:
     staff: int | None = None
 
 
-PLACEMENT = Kind(name="placement", label="placement", short="place", height=300.0, draw=_placement)
+PLACEMENT = Kind(name="placement", label=_("placement"), short=_("place"), height=300.0, draw=_placement)
 HANDS = (
-    Kind(name="placement", label="right hand", short="right", height=240.0, draw=_placement, staff=1),
-    Kind(name="placement", label="left hand", short="left", height=240.0, draw=_placement, staff=2),
+    Kind(name="placement", label=_("right hand"), short=_("right"), height=240.0, draw=_placement, staff=1),
+    Kind(name="placement", label=_("left hand"), short=_("left"), height=240.0, draw=_placement, staff=2),
 )
-PITCH = Kind(name="pitch", label="pitch", short="pitch", height=400.0, draw=_pitch)
-TEMPO = Kind(name="tempo", label="tempo", short="tempo", height=340.0, draw=_tempo)
-LOUDNESS = Kind(name="loudness", label="loudness", short="loud", height=240.0, draw=_loudness)
+PITCH = Kind(name="pitch", label=_("pitch"), short=_("pitch"), height=400.0, draw=_pitch)
+TEMPO = Kind(name="tempo", label=_("tempo"), short=_("tempo"), height=340.0, draw=_tempo)
+LOUDNESS = Kind(name="loudness", label=_("loudness"), short=_("loud"), height=240.0, draw=_loudness)
 
 
 def lanes_of(wanted: tuple[str, ...], result: Result) -> list[Kind]:

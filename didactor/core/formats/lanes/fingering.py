@@ -9,6 +9,7 @@ from lxml import etree
 from didactor.core.formats.lanes.parts import element
 from didactor.core.score.study.fingering import ChordShape, Fingering
 from didactor.core.score.write.engraving import SVG
+from didactor.core.words import worded
 
 #: Height that the fingerings of one kind take under a system, in the drawing's units.
 HEIGHT = {"valves": 560.0, "recorder": 1400.0, "keys": 1580.0, "slide": 460.0, "strings": 460.0, "frets": 460.0}
@@ -25,7 +26,7 @@ _NATURALS = (0, 2, 4, 5, 7, 9, 11)
 def draw_fingering(layer: etree._Element, fingering: Fingering, x: float, top: float, words: str) -> None:
     """One note's fingering under it; ``words`` is what is written where it has no picture."""
     if fingering.kind == "valves":
-        group = element(layer, "g", "fingering", f"Valves: {fingering.words}")
+        group = element(layer, "g", "fingering", worded("Valves: {words}", words=fingering.words))
         for number, covered in enumerate(fingering.covered):
             element(group, "circle", f"hole{' covered' if covered else ''}", cx=x, cy=top + 90.0 + number * _STEP, r=_RADIUS)
     elif fingering.kind == "recorder":
@@ -87,7 +88,7 @@ def chord_picture(shape: ChordShape) -> str:
 
 
 def _in_words(shape: ChordShape) -> str:
-    how = ("silent" if f is None else "open" if f == 0 else f"fret {f}" for f in shape.frets)
+    how = ("silent" if f is None else "open" if f == 0 else worded("fret {f}", f=f) for f in shape.frets)
     return ", ".join(f"{s} {h}" for s, h in zip(shape.strings, how, strict=True))
 
 
@@ -105,7 +106,7 @@ def keyboard_picture(played: Collection[int], names: Mapping[int, str]) -> str:
     root = etree.Element(
         f"{SVG}svg", nsmap=NAMESPACE, attrib={"class": "keyboard-picture", "viewBox": f"0 0 {width:g} {_KEY_PX + 2:g}", "role": "img"}
     )
-    etree.SubElement(root, f"{SVG}title").text = "Keys of this passage: " + ", ".join(names.get(m, "") for m in sorted(played))
+    etree.SubElement(root, f"{SVG}title").text = worded("Keys of this passage: ") + ", ".join(names.get(m, "") for m in sorted(played))
     place = {m: 1.0 + i * _WHITE_PX for i, m in enumerate(white)}
     for midi, x in place.items():
         element(root, "rect", f"white{' played' if midi in played else ''}", x=x, y=1.0, width=_WHITE_PX, height=_KEY_PX)

@@ -9,6 +9,7 @@ from lxml import etree
 from didactor.core.formats.lanes.parts import Places, element
 from didactor.core.formats.result import ChordHeard, ExtraResult, Result
 from didactor.core.hearing.hearing import Status
+from didactor.core.words import worded
 
 STEP = 90.0
 _SPELLING = (("C", 0), ("C", 1), ("D", 0), ("E", -1), ("E", 0), ("F", 0), ("F", 1), ("G", 0), ("A", -1), ("A", 0), ("B", -1), ("B", 0))
@@ -27,9 +28,9 @@ def draw_marks(layer: etree._Element, index: int, geometry: dict[str, Any], resu
             continue
         x, y = float(place["x"]), float(place["y"])
         if note.status is Status.MISSED:
-            element(layer, "circle", "mark missed", title="Not played", cx=x, cy=y, r=205.0, data_note=note.id)
+            element(layer, "circle", "mark missed", title=worded("Not played"), cx=x, cy=y, r=205.0, data_note=note.id)
         elif note.status is Status.UNCERTAIN and result.ear.note_by_note:
-            reason = f"Not judged: {note.reason}" if note.reason else "Not judged"
+            reason = worded("Not judged: {reason}", reason=note.reason) if note.reason else worded("Not judged")
             element(layer, "circle", "mark uncertain", title=reason, cx=x, cy=y, r=205.0, data_note=note.id, tabindex="0")
         elif note.status is Status.WRONG_PITCH and note.heard_midi is not None:
             _ghost(layer, x, y, note.written_pitch, note.heard_midi - note.sounding_midi, note.id)
@@ -57,7 +58,9 @@ def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result:
         # Heads on a single line reach above it.
         above = 0.0 if system["staff_bottom"] > system["staff_top"] else HEAD_ABOVE_LINE
         x0, x1, y = found[0][0], found[-1][0], system["staff_top"] - above
-        group = element(layer, "g", "mark chord", title=f"{run[0].heard} is heard, {run[0].written} is written")
+        group = element(
+            layer, "g", "mark chord", title=worded("{heard} is heard, {written} is written", heard=run[0].heard, written=run[0].written)
+        )
         element(group, "text", "chord-heard", x=x0 + 400.0, y=y - 140.0).text = run[0].heard
         element(group, "line", "held", x1=x0 - 60.0, x2=x1 + 120.0, y1=y - 60.0, y2=y - 60.0)
 
@@ -65,7 +68,7 @@ def _chords(layer: etree._Element, index: int, geometry: dict[str, Any], result:
 def _ghost(layer: etree._Element, x: float, y: float, written: str, semitones: int, note_id: str) -> None:
     heard_y, sign = _heard_place(y, written, semitones)
     ghost_x = x + 300.0
-    group = element(layer, "g", "mark wrong", title="Heard at this pitch", data_note=note_id)
+    group = element(layer, "g", "mark wrong", title=worded("Heard at this pitch"), data_note=note_id)
     element(group, "line", "tie", x1=x + 60.0, y1=y, x2=ghost_x - 60.0, y2=heard_y)
     element(group, "ellipse", "ghost", cx=0.0, cy=0.0, rx=118.0, ry=78.0, transform=f"translate({ghost_x:g}, {heard_y:g}) rotate(-20)")
     if sign:
@@ -99,7 +102,7 @@ def _extra(layer: etree._Element, index: int, extra: ExtraResult, geometry: dict
     # A stroke has no pitch: it stands on its neighbour's line.
     semitones = 0 if extra.midi is None else extra.midi - near.sounding_midi
     y, sign = _heard_place(float(geometry["notes"][near.id]["y"]), near.written_pitch, semitones)
-    group = element(layer, "g", "mark extra", title="An extra note is heard here", data_time=extra.onset_s)
+    group = element(layer, "g", "mark extra", title=worded("An extra note is heard here"), data_time=extra.onset_s)
     element(group, "ellipse", "ghost", cx=0.0, cy=0.0, rx=92.0, ry=50.0, transform=f"translate({found[0]:g}, {y:g}) rotate(-45)")
     if sign:
         element(group, "text", "sign", x=found[0] + 100.0, y=y + 90.0).text = sign

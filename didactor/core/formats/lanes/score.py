@@ -46,7 +46,7 @@ def score_with_lanes(svg: str, geometry: dict[str, Any], result: Result, view: V
         for kind in kinds:
             lane = Lane(
                 group=etree.SubElement(layer, f"{SVG}g", {"class": f"lane lane-{kind.name}"}),
-                label=kind.short if is_narrow(geometry) else kind.label,
+                label=str(kind.short if is_narrow(geometry) else kind.label),
                 height=kind.height,
                 index=index,
                 top=top,

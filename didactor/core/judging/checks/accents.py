@@ -7,6 +7,7 @@ import numpy as np
 from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, counted
 
 #: So many accents at least, each against the plain notes beside it; below this difference none is heard.
 FEWEST, LEAST_DB, NEAR = 4, 1.0, 3
@@ -17,7 +18,7 @@ MARKS = {"accent", "strong-accent"}
 
 @check(
     code="dynamics.accents",
-    title="Accents not heard",
+    title=_("Accents not heard"),
     category="dynamics",
     unit="dB",
     reference="median level of accented notes above their unaccented neighbours under the same dynamic mark",
@@ -39,7 +40,12 @@ def accents(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="dynamics.accents",
         category="dynamics",
-        text=f"The accents are hardly louder than the notes beside them, in bar{'s' if len(bars) > 1 else ''} {', '.join(bars[:8])}.",
+        text=counted(
+            "The accents are hardly louder than the notes beside them, in bar {bars}.",
+            "The accents are hardly louder than the notes beside them, in bars {bars}.",
+            len(bars),
+            bars=", ".join(bars[:8]),
+        ),
         confidence=0.7,
         severity=4.2,
         note_ids=tuple(notes[i].note.id for i in marked),

@@ -7,6 +7,7 @@ from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.judge import SHORTENING
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
+from didactor.core.words import _, worded
 
 #: A long note sounds at least this share of its written length, and at least this share of what is usual with this player: who plays
 #: everything detached has cut nothing short.
@@ -15,7 +16,7 @@ LEAST_SHARE, LEAST_OF_USUAL = 0.62, 0.7
 
 @check(
     code="articulation.cut_short",
-    title="Long note cut short",
+    title=_("Long note cut short"),
     category="articulation",
     unit="share",
     reference="sounding over written length, against the player's own touch on like notes",
@@ -34,8 +35,12 @@ def cut_short(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="articulation.cut_short",
             category="articulation",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is left early, "
-            f"after {100 * item.length_ratio:.0f} % of its length.",
+            text=worded(
+                "{place}: {pitch} is left early, after {length_ratio:.0f} % of its length.",
+                place=place_in_words(evidence.expectation, item.note),
+                pitch=pitch_in_words(item.note.written_pitch),
+                length_ratio=100 * item.length_ratio,
+            ),
             severity=4.6,
             size=item.length_ratio,
             unit="share",

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from didactor.core.judging.checks.together import side_of
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 #: A steady drift is noticed from about this change of tempo over the take, per cent; the pulse's own wander reaches 8.
 FROM_TOTAL_PERCENT = 9.0
@@ -13,7 +14,7 @@ MIN_CONFIDENCE = 0.75
 
 @check(
     code="tempo.drift",
-    title="Rushing or dragging",
+    title=_("Rushing or dragging"),
     category="tempo",
     unit="percent per bar",
     reference="straight line through the logarithm of the tempo map's slope",
@@ -36,8 +37,19 @@ def drift(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="tempo.drift",
         category="tempo",
-        text=f"The tempo {'rises' if per_bar > 0 else 'falls'} steadily, from {evidence.targets.in_words(start.qpm)} "
-        f"to {evidence.targets.in_words(end.qpm).split()[-1]}.",
+        text=(
+            worded(
+                "The tempo rises steadily, from {start} to {end:.0f}.",
+                start=evidence.targets.in_words(start.qpm),
+                end=evidence.targets.beats_per_minute(end.qpm),
+            )
+            if per_bar > 0
+            else worded(
+                "The tempo falls steadily, from {start} to {end:.0f}.",
+                start=evidence.targets.in_words(start.qpm),
+                end=evidence.targets.beats_per_minute(end.qpm),
+            )
+        ),
         confidence=evidence.tempo.drift_confidence,
         severity=5.2,
         size=per_bar,

@@ -4,12 +4,13 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 #: An entry is late or early from this share of a beat and this time on.
 FROM_BEATS, FROM_S = 0.25, 0.15
 
 
-@check(code="rhythm.entry", title="Entry", category="rhythm", unit="beats", reference="first note against count-off or introduction")
+@check(code="rhythm.entry", title=_("Entry"), category="rhythm", unit="beats", reference="first note against count-off or introduction")
 def entry(evidence: Evidence) -> Iterator[Finding]:
     """The first note does not come where the count-off leads to."""
     reading = evidence.entry
@@ -21,7 +22,11 @@ def entry(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="rhythm.entry",
         category="rhythm",
-        text=f"The entry comes {abs(beats):.1f} beats {'early' if beats < 0 else 'late'}.",
+        text=(
+            worded("The entry comes {beats:.1f} beats early.", beats=abs(beats))
+            if beats < 0
+            else worded("The entry comes {beats:.1f} beats late.", beats=abs(beats))
+        ),
         confidence=0.85,
         severity=6.8,
         bar=evidence.expectation.notes[0].bar,

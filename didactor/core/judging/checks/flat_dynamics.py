@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence, Zone
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 LEVELS = {"ppp": 0, "pp": 1, "p": 2, "mp": 3, "mf": 4, "f": 5, "ff": 6, "fff": 7}
 #: Marks this many steps apart should differ by at least so much; below, listeners hear no difference.
@@ -13,7 +14,7 @@ FEWEST_NOTES = 6
 
 @check(
     code="dynamics.flat",
-    title="Loud and soft alike",
+    title=_("Loud and soft alike"),
     category="dynamics",
     unit="dB",
     reference="median level under the loudest against the softest mark",
@@ -35,7 +36,13 @@ def flat_dynamics(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="dynamics.flat",
         category="dynamics",
-        text=f"Loud and soft hardly differ: {loud[0].marked} (bar {loud[0].from_bar}) against {soft[0].marked} (bar {soft[0].from_bar}).",
+        text=worded(
+            "Loud and soft hardly differ: {marked} (bar {from_bar}) against {marked_2} (bar {from_bar_2}).",
+            marked=loud[0].marked,
+            from_bar=loud[0].from_bar,
+            marked_2=soft[0].marked,
+            from_bar_2=soft[0].from_bar,
+        ),
         confidence=0.7,
         severity=4.5,
         size=contrast,

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
 
@@ -8,6 +9,7 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.score.expected import ExpectedHairpin
+from didactor.core.words import _, worded
 
 #: A hairpin is judged over so many notes at least. It is heard from the first change of level on; what goes the other way, or not at all,
 #: is below the second, and by more than chance.
@@ -16,7 +18,7 @@ FEWEST, HEARD_DB, MISSING_DB, SURE = 5, 2.0, 0.5, 2.0
 
 @check(
     code="dynamics.hairpin",
-    title="Crescendo or diminuendo not heard",
+    title=_("Crescendo or diminuendo not heard"),
     category="dynamics",
     unit="dB",
     reference="change of level along the hairpin by a robust line (Theil 1950; Sen 1968) through its notes",
@@ -31,12 +33,11 @@ def hairpin(evidence: Evidence) -> Iterator[Finding]:
             continue
         inside = [n for n in evidence.notes if mark.begin_quarters - 1e-6 <= n.note.onset_quarters < mark.end_quarters]
         first, last = inside[0].note, inside[-1].note
-        bars = f"Bar {first.bar}" if first.bar == last.bar else f"Bars {first.bar} to {last.bar}"
-        what, how = ("crescendo", "grow") if mark.growing else ("diminuendo", "fade")
+        values = {"first": first.bar, "last": last.bar, "change": change}
         yield Finding(
             code="dynamics.hairpin",
             category="dynamics",
-            text=f"{bars}: the {what} does not {how} ({change:+.0f} dB from its beginning to its end).",
+            text=_in_words(mark.growing, first.bar == last.bar, values),
             confidence=0.75,
             severity=4.3,
             bar=first.bar,
@@ -74,3 +75,17 @@ def _change_db(evidence: Evidence, mark: ExpectedHairpin) -> float | None:
     change, wanted = slope * length, 1.0 if mark.growing else -1.0
     is_missing = wanted * change < MISSING_DB and HEARD_DB - wanted * change > SURE * error
     return change if is_missing else None
+
+
+def _in_words(growing: bool, is_one: bool, values: dict[str, Any]) -> str:
+    if growing:
+        return (
+            worded("Bar {first}: the crescendo does not grow ({change:+.0f} dB from its beginning to its end).", **values)
+            if is_one
+            else worded("Bars {first} to {last}: the crescendo does not grow ({change:+.0f} dB from its beginning to its end).", **values)
+        )
+    return (
+        worded("Bar {first}: the diminuendo does not fade ({change:+.0f} dB from its beginning to its end).", **values)
+        if is_one
+        else worded("Bars {first} to {last}: the diminuendo does not fade ({change:+.0f} dB from its beginning to its end).", **values)
+    )

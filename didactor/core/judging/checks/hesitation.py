@@ -5,11 +5,12 @@ from collections.abc import Iterator
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import place_in_words
+from didactor.core.words import _, worded
 
 
 @check(
     code="flow.hesitation",
-    title="Hesitation",
+    title=_("Hesitation"),
     category="flow",
     unit="s",
     reference="extra time over half a metrical beat and 0.35 s before a note, which what follows does not make good",
@@ -23,7 +24,11 @@ def hesitation(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             code="flow.hesitation",
             category="flow",
-            text=f"{place_in_words(evidence.expectation, note)}: a pause of {pause.extra_s:.1f} s before this note.",
+            text=worded(
+                "{place}: a pause of {extra_s:.1f} s before this note.",
+                place=place_in_words(evidence.expectation, note),
+                extra_s=pause.extra_s,
+            ),
             confidence=0.85,
             severity=7.0 + min(pause.extra_s / 3.0, 1.0),
             bar=pause.bar,

@@ -7,6 +7,7 @@ import numpy as np
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
+from didactor.core.words import _, worded
 
 #: Listeners accept 10-20 cents on sustained notes in melodies; with vibrato and expressive tuning more (Vurma & Ross 2006).
 FROM_CENTS = 25.0
@@ -18,7 +19,7 @@ SCATTER_FACTOR, ALWAYS_CENTS, MAD_TO_SIGMA = 3.0, 40.0, 1.4826
 
 @check(
     code="intonation.note",
-    title="Note out of tune",
+    title=_("Note out of tune"),
     category="intonation",
     unit="cents",
     reference="median of the steady part against the tuned grid; Vurma & Ross 2006 for what listeners accept",
@@ -37,8 +38,21 @@ def intonation(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="intonation.note",
             category="intonation",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is "
-            f"{abs(item.cents):.0f} cents {'sharp' if item.cents > 0 else 'flat'}.",
+            text=(
+                worded(
+                    "{place}: {pitch} is {cents:.0f} cents sharp.",
+                    place=place_in_words(evidence.expectation, item.note),
+                    pitch=pitch_in_words(item.note.written_pitch),
+                    cents=abs(item.cents),
+                )
+                if item.cents > 0
+                else worded(
+                    "{place}: {pitch} is {cents:.0f} cents flat.",
+                    place=place_in_words(evidence.expectation, item.note),
+                    pitch=pitch_in_words(item.note.written_pitch),
+                    cents=abs(item.cents),
+                )
+            ),
             severity=5.0 + min(abs(item.cents) / 50.0, 1.0),
             size=item.cents,
             unit="cents",

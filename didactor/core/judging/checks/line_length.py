@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, counted
 
 #: The last sound of a line may begin this many bars before its end (a held close), and a bar later than it is read.
 HELD_BARS, LATER_BARS = 2.0, 1.0
@@ -13,7 +14,7 @@ LONGER, SHORTER = 1.2, 0.8
 
 
 @check(
-    code="flow.length", title="Length of the line", category="flow", unit="bars", reference="bars heard against bars of the printed line"
+    code="flow.length", title=_("Length of the line"), category="flow", unit="bars", reference="bars heard against bars of the printed line"
 )
 def line_length(evidence: Evidence) -> Iterator[Finding]:
     """Without notation only the number of bars is known: a take that is clearly longer or shorter is not this line, or not all of it.
@@ -34,7 +35,12 @@ def line_length(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="flow.length",
         category="flow",
-        text=f"About {heard} bar{'s' if heard != 1 else ''} are played; this passage has {bars}.".replace("1 bar are", "1 bar is"),
+        text=counted(
+            "About {count} bar is played; this passage has {bars}.",
+            "About {count} bars are played; this passage has {bars}.",
+            heard,
+            bars=bars,
+        ),
         confidence=0.8,
         severity=7.0,
         size=float(heard - bars),

@@ -7,9 +7,10 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import place_in_words
+from didactor.core.words import _, worded
 
 
-@check(code="notes.missed", title="Missed note", category="notes", unit="notes", reference="no sound aligned with a written note")
+@check(code="notes.missed", title=_("Missed note"), category="notes", unit="notes", reference="no sound aligned with a written note")
 def missed_note(evidence: Evidence) -> Iterator[Finding]:
     """A written note that was not played. Bars left out whole, and what follows a premature end, have findings of their own."""
     skipped = set(evidence.skipped_bars)
@@ -25,7 +26,11 @@ def missed_note(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="notes.missed",
             category="notes",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {evidence.in_words(item.note)} is missing.",
+            text=worded(
+                "{place}: {in_words} is missing.",
+                place=place_in_words(evidence.expectation, item.note),
+                in_words=evidence.in_words(item.note),
+            ),
             severity=8.0,
             size=1.0,
             unit="notes",

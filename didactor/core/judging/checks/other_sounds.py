@@ -5,11 +5,12 @@ from collections.abc import Iterator
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.root_causes import others_sound
+from didactor.core.words import _, worded
 
 
 @check(
     code="other.sounds",
-    title="Others sound along",
+    title=_("Others sound along"),
     category="other",
     unit="notes",
     reference="sounds that belong to no written note, against the number of notes",
@@ -20,7 +21,7 @@ def other_sounds(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             code="other.sounds",
             category="other",
-            text="Other notes sound along, as if somebody else played or a recording ran: what is judged here may be theirs.",
+            text=worded("Other notes sound along, as if somebody else played or a recording ran: what is judged here may be theirs."),
             confidence=0.7,
             severity=8.2,
             size=float(len(evidence.extra)),

@@ -3,13 +3,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from didactor.core.judging.evidence import Evidence
-from didactor.core.judging.recurring import WORDS, as_finding, bars_in_words, recurring
+from didactor.core.judging.recurring import as_finding, counts_of, recurring
 from didactor.core.judging.registry import Finding, pattern
+from didactor.core.words import _, worded
 
 
 @pattern(
     code="pattern.hand",
-    title="One hand only",
+    title=_("One hand only"),
     category="hands",
     unit="notes",
     reference="hypergeometric test of faults in one staff against the other",
@@ -23,6 +24,7 @@ def hand(evidence: Evidence, findings: Sequence[Finding]) -> Iterator[Finding]:
                 found,
                 code="pattern.hand",
                 category="hands",
-                text=f"In the {'right' if staff == 1 else 'left'} hand: {len(found.places)} of {found.faults} {WORDS[found.code]}, "
-                f"in {bars_in_words(found)}. Practise it alone.",
+                text=worded("In the right hand: {places} of {faults} {which}, in {bars}. Practise it alone.", **counts_of(found))
+                if staff == 1
+                else worded("In the left hand: {places} of {faults} {which}, in {bars}. Practise it alone.", **counts_of(found)),
             )

@@ -3,13 +3,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from didactor.core.judging.evidence import Evidence
-from didactor.core.judging.recurring import WORDS, as_finding, bars_in_words, recurring
+from didactor.core.judging.recurring import as_finding, counts_of, recurring
 from didactor.core.judging.registry import Finding, pattern
+from didactor.core.words import _, worded
 
 
 @pattern(
     code="pattern.last_beat",
-    title="Always on the last beat",
+    title=_("Always on the last beat"),
     category="other",
     unit="notes",
     reference="hypergeometric test of faults on each beat of the bar against all others",
@@ -22,5 +23,5 @@ def last_beat(evidence: Evidence, findings: Sequence[Finding]) -> Iterator[Findi
             found,
             code="pattern.last_beat",
             category="other",
-            text=f"On the last beat time and again: {len(found.places)} of {found.faults} {WORDS[found.code]}, in {bars_in_words(found)}.",
+            text=worded("On the last beat time and again: {places} of {faults} {which}, in {bars}.", **counts_of(found)),
         )

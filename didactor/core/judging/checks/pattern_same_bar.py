@@ -6,11 +6,12 @@ from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.recurring import WORDS, Place, Recurring, as_finding, places_of
 from didactor.core.judging.registry import Finding, pattern
 from didactor.core.judging.words import beat_in_words
+from didactor.core.words import _, worded
 
 
 @pattern(
     code="pattern.same_bar",
-    title="The same place every time",
+    title=_("The same place every time"),
     category="other",
     unit="notes",
     reference="the same fault on the same note in every pass that was played",
@@ -33,5 +34,7 @@ def same_bar(evidence: Evidence, findings: Sequence[Finding]) -> Iterator[Findin
                     Recurring(code=code, places=tuple(places), faults=len(places), chance=0.01),
                     code="pattern.same_bar",
                     category="other",
-                    text=f"Bar {note.bar}, beat {beat}: the same each time it is played ({WORDS[code]}).",
+                    text=worded(
+                        "Bar {bar}, beat {beat}: the same each time it is played ({words}).", bar=note.bar, beat=beat, words=WORDS[code]
+                    ),
                 )

@@ -6,6 +6,7 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.recurring import MOST_CHANCE, Place, Recurring, as_finding, bars_in_words, places_of
 from didactor.core.judging.registry import Finding, pattern
+from didactor.core.words import _, worded
 
 #: A skip is a third, a step a second; so many skips read as steps make a habit, and this share of the wrong notes after skips.
 SKIP, STEP = (3, 4), (1, 2)
@@ -14,7 +15,7 @@ FEWEST, LEAST_SHARE = 2, 0.75
 
 @pattern(
     code="pattern.skip_as_step",
-    title="Skips read as steps",
+    title=_("Skips read as steps"),
     category="notes",
     unit="notes",
     reference="heard interval from the note before: a second where a third is written",
@@ -30,7 +31,7 @@ def skip_as_step(evidence: Evidence, findings: Sequence[Finding]) -> Iterator[Fi
         found,
         code="pattern.skip_as_step",
         category="notes",
-        text=f"Skips are read as steps: {len(read)} thirds sound as seconds, in {bars_in_words(found)}.",
+        text=worded("Skips are read as steps: {read} thirds sound as seconds, in {bars}.", read=len(read), bars=bars_in_words(found)),
     )
 
 

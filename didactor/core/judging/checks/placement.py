@@ -9,6 +9,7 @@ from didactor.core.judging.evidence import Evidence, NoteJudgement
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.root_causes import limp
 from didactor.core.judging.words import place_in_words
+from didactor.core.words import _, worded
 
 #: A note stands out only when it lies this many times the take's own scatter (standard deviation, robust) from the pulse:
 #: scatter is a player's, or a slow attack's, and no fault of one note.
@@ -25,7 +26,7 @@ AT_THE_ENDS, ALONE_QUARTERS, UNSURE_FACTOR = 1.6, 2.5, 2.5
 
 @check(
     code="rhythm.placement",
-    title="Early or late",
+    title=_("Early or late"),
     category="rhythm",
     unit="ms",
     reference="onset minus robust local tempo map; floors by stage, above what Friberg & Sundberg 1995 found noticeable",
@@ -74,14 +75,27 @@ def _of_moment(evidence: Evidence, together: list[NoteJudgement]) -> Finding:
     what = evidence.in_words(worst.note)
     if len(together) > 1:
         staves = {item.note.staff for item in together}
-        what = "what both hands play here" if len(staves) > 1 else "the chord"
+        what = worded("what both hands play here") if len(staves) > 1 else worded("the chord")
     return replace(
         Finding.at_note(
             worst,
             code="rhythm.placement",
             category="rhythm",
-            text=f"{place_in_words(evidence.expectation, worst.note)}: {what} comes {abs(size) / 1000:.2f} s "
-            f"{'early' if size < 0 else 'late'}.",
+            text=(
+                worded(
+                    "{place}: {what} comes {size:.2f} s early.",
+                    place=place_in_words(evidence.expectation, worst.note),
+                    what=what,
+                    size=abs(size) / 1000,
+                )
+                if size < 0
+                else worded(
+                    "{place}: {what} comes {size:.2f} s late.",
+                    place=place_in_words(evidence.expectation, worst.note),
+                    what=what,
+                    size=abs(size) / 1000,
+                )
+            ),
             severity=4.0 + min(abs(size) / 300.0, 1.5),
             size=size,
             unit="ms",

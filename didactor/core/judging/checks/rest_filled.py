@@ -6,6 +6,7 @@ from didactor.core.hearing.hearing import Status
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import pitch_in_words, place_in_words
+from didactor.core.words import _, worded
 
 #: A rest of this many beats is filled when the note before it sounds through this share of it.
 LEAST_BEATS, FILLED_SHARE = 1.0, 0.75
@@ -13,7 +14,7 @@ LEAST_BEATS, FILLED_SHARE = 1.0, 0.75
 
 @check(
     code="articulation.rest_filled",
-    title="Rest not kept",
+    title=_("Rest not kept"),
     category="articulation",
     unit="share",
     reference="share of the rest sounded through",
@@ -39,7 +40,11 @@ def rest_filled(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="articulation.rest_filled",
             category="articulation",
-            text=f"{place_in_words(evidence.expectation, note)}: {pitch_in_words(note.written_pitch)} sounds on through the rest after it.",
+            text=worded(
+                "{place}: {pitch} sounds on through the rest after it.",
+                place=place_in_words(evidence.expectation, note),
+                pitch=pitch_in_words(note.written_pitch),
+            ),
             severity=4.7,
             size=share,
             unit="share",

@@ -4,9 +4,12 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, counted
 
 
-@check(code="rhythm.count", title="Number of strokes", category="rhythm", unit="strokes", reference="strokes heard against strokes written")
+@check(
+    code="rhythm.count", title=_("Number of strokes"), category="rhythm", unit="strokes", reference="strokes heard against strokes written"
+)
 def stroke_count(evidence: Evidence) -> Iterator[Finding]:
     """As many strokes as written, then stop. Restarts and bars left out explain another number by themselves."""
     count = evidence.count
@@ -16,11 +19,26 @@ def stroke_count(evidence: Evidence) -> Iterator[Finding]:
     inside = len(evidence.extra) - sum(n.onset_s is None for n in evidence.notes)
     if more == inside:
         return  # each of them has a remark at its own place
-    number = f"{abs(more)} stroke{'s' if abs(more) != 1 else ''} too {'many' if more > 0 else 'few'}"
+    both = {"written": count.written, "played": count.played}
+    text = (
+        counted(
+            "{count} stroke too many: {written} are written, {played} were played.",
+            "{count} strokes too many: {written} are written, {played} were played.",
+            more,
+            **both,
+        )
+        if more > 0
+        else counted(
+            "{count} stroke too few: {written} are written, {played} were played.",
+            "{count} strokes too few: {written} are written, {played} were played.",
+            -more,
+            **both,
+        )
+    )
     yield Finding(
         code="rhythm.count",
         category="rhythm",
-        text=f"{number}: {count.written} are written, {count.played} were played.",
+        text=text,
         confidence=0.8,
         severity=6.5,
         size=float(more),

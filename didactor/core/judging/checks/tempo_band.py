@@ -4,11 +4,12 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 
 @check(
     code="tempo.off_target",
-    title="Too fast or too slow",
+    title=_("Too fast or too slow"),
     category="tempo",
     unit="percent",
     reference="quarters played over seconds taken, without hesitations, against the assigned band",
@@ -21,8 +22,19 @@ def off_target(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="tempo.off_target",
         category="tempo",
-        text=f"Played at {evidence.targets.in_words(tempo.played_qpm)}, {abs(tempo.deviation_percent):.0f} % "
-        f"{'above' if tempo.verdict == 'fast' else 'below'} the target.",
+        text=(
+            worded(
+                "Played at {tempo}, {percent:.0f} % above the target.",
+                tempo=evidence.targets.in_words(tempo.played_qpm),
+                percent=abs(tempo.deviation_percent),
+            )
+            if tempo.verdict == "fast"
+            else worded(
+                "Played at {tempo}, {percent:.0f} % below the target.",
+                tempo=evidence.targets.in_words(tempo.played_qpm),
+                percent=abs(tempo.deviation_percent),
+            )
+        ),
         confidence=0.95,
         severity=5.5,
         size=tempo.deviation_percent,

@@ -5,6 +5,7 @@ from itertools import groupby
 
 from didactor.core.judging.evidence import Apart, Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 #: A bar is ahead of the accompaniment or behind it from the larger of these on; shorter than two bars it is a matter of single notes.
 FROM_BEATS, FROM_S, FEWEST_BARS = 0.2, 0.12, 2
@@ -12,7 +13,7 @@ FROM_BEATS, FROM_S, FEWEST_BARS = 0.2, 0.12, 2
 
 @check(
     code="rhythm.together",
-    title="With the accompaniment",
+    title=_("With the accompaniment"),
     category="rhythm",
     unit="beats",
     reference="median of a bar's onsets against the accompaniment's timeline",
@@ -26,11 +27,13 @@ def together(evidence: Evidence) -> Iterator[Finding]:
         if side == 0 or len(stretch) < FEWEST_BARS:
             continue
         worst = max(stretch, key=lambda bar: abs(bar.beats))
-        where = f"Bars {stretch[0].bar} to {stretch[-1].bar} are"
+        values = {"first": stretch[0].bar, "last": stretch[-1].bar, "beats": abs(worst.beats), "bar": worst.bar}
         yield Finding(
             code="rhythm.together",
             category="rhythm",
-            text=f"{where} {'ahead of' if side < 0 else 'behind'} the accompaniment, by {abs(worst.beats):.1f} beats in bar {worst.bar}.",
+            text=worded("Bars {first} to {last} are ahead of the accompaniment, by {beats:.1f} beats in bar {bar}.", **values)
+            if side < 0
+            else worded("Bars {first} to {last} are behind the accompaniment, by {beats:.1f} beats in bar {bar}.", **values),
             confidence=0.85,
             severity=6.5,
             bar=stretch[0].bar,

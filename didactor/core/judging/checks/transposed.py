@@ -4,11 +4,12 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, counted, worded
 
 
 @check(
     code="notes.transposed",
-    title="Everything in another octave or key",
+    title=_("Everything in another octave or key"),
     category="notes",
     unit="semitones",
     reference="the constant shift with the cheapest alignment",
@@ -18,13 +19,30 @@ def transposed(evidence: Evidence) -> Iterator[Finding]:
     shift = evidence.shift
     if shift == 0:
         return
-    direction = "higher" if shift > 0 else "lower"
     if shift % 12 == 0:
-        octaves = abs(shift) // 12
-        size = "an octave" if octaves == 1 else f"{octaves} octaves"
-        text = f"Everything sounds {size} {direction} than written."
+        text = (
+            counted(
+                "Everything sounds an octave higher than written.", "Everything sounds {count} octaves higher than written.", shift // 12
+            )
+            if shift > 0
+            else counted(
+                "Everything sounds an octave lower than written.", "Everything sounds {count} octaves lower than written.", -shift // 12
+            )
+        )
     elif shift == -evidence.expectation.transposition:
-        text = "The written notes were played at concert pitch: the transposition of this instrument was not made."
+        text = worded("The written notes were played at concert pitch: the transposition of this instrument was not made.")
     else:
-        text = f"Everything sounds {abs(shift)} semitones {direction} than it should."
+        text = (
+            counted(
+                "Everything sounds {count} semitone higher than it should.",
+                "Everything sounds {count} semitones higher than it should.",
+                shift,
+            )
+            if shift > 0
+            else counted(
+                "Everything sounds {count} semitone lower than it should.",
+                "Everything sounds {count} semitones lower than it should.",
+                -shift,
+            )
+        )
     yield Finding(code="notes.transposed", category="notes", text=text, confidence=0.9, severity=9.5, size=float(shift), unit="semitones")

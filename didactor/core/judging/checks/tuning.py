@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 FROM_CENTS = 20.0
 #: Below this concentration of the pitches around one grid there is no common tuning to speak of.
@@ -12,7 +13,7 @@ MIN_CONCENTRATION = 0.5
 
 @check(
     code="intonation.tuning",
-    title="Instrument out of tune",
+    title=_("Instrument out of tune"),
     category="intonation",
     unit="cents",
     reference="median of the notes' steady parts against equal temperament at 440 Hz, where they lie around one grid",
@@ -26,8 +27,19 @@ def tuning(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             code="intonation.tuning",
             category="intonation",
-            text=f"The instrument is {abs(offset):.0f} cents {'sharp' if offset > 0 else 'flat'} throughout "
-            f"(A = {evidence.tuning.a4_hz:.0f} Hz). Tune before playing.",
+            text=(
+                worded(
+                    "The instrument is {offset:.0f} cents sharp throughout (A = {a4_hz:.0f} Hz). Tune before playing.",
+                    offset=abs(offset),
+                    a4_hz=evidence.tuning.a4_hz,
+                )
+                if offset > 0
+                else worded(
+                    "The instrument is {offset:.0f} cents flat throughout (A = {a4_hz:.0f} Hz). Tune before playing.",
+                    offset=abs(offset),
+                    a4_hz=evidence.tuning.a4_hz,
+                )
+            ),
             confidence=evidence.tuning.concentration,
             severity=6.5,
             size=offset,

@@ -6,6 +6,7 @@ import numpy as np
 
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 #: Change over the take from which listeners notice, in cents, and how well a straight line must explain it.
 FROM_CENTS, EXPLAINED = 18.0, 0.4
@@ -14,7 +15,7 @@ FEWEST = 12
 
 @check(
     code="intonation.drift",
-    title="Tuning drifts",
+    title=_("Tuning drifts"),
     category="intonation",
     unit="cents",
     reference="straight line through the notes' cents over time",
@@ -33,7 +34,11 @@ def tuning_drift(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="intonation.drift",
         category="intonation",
-        text=f"The tuning {'rises' if change > 0 else 'sinks'} by {abs(change):.0f} cents from beginning to end.",
+        text=(
+            worded("The tuning rises by {change:.0f} cents from beginning to end.", change=abs(change))
+            if change > 0
+            else worded("The tuning sinks by {change:.0f} cents from beginning to end.", change=abs(change))
+        ),
         confidence=min(0.95, 0.5 + explained / 2),
         severity=5.4,
         size=change,

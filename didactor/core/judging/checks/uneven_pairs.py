@@ -5,11 +5,12 @@ from collections.abc import Iterator
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.root_causes import FROM_PERCENT, limp
+from didactor.core.words import _, worded
 
 
 @check(
     code="rhythm.uneven",
-    title="Uneven pairs",
+    title=_("Uneven pairs"),
     category="rhythm",
     unit="percent",
     reference="first note's share of a written-equal pair; median over the take (Friberg & Sundström 2002 for the measure)",
@@ -23,7 +24,11 @@ def uneven_pairs(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         code="rhythm.uneven",
         category="rhythm",
-        text=f"Pairs are uneven: the first note takes {middle:.0f} % of the two (50 % is even), in bars {', '.join(bars[:8])}.",
+        text=worded(
+            "Pairs are uneven: the first note takes {middle:.0f} % of the two (50 % is even), in bars {bars}.",
+            middle=middle,
+            bars=", ".join(bars[:8]),
+        ),
         confidence=0.85,
         severity=6.2,
         size=middle,

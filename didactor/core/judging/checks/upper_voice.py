@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from didactor.core.judging.evidence import Evidence, Hand
 from didactor.core.judging.registry import Finding, check
+from didactor.core.words import _, worded
 
 #: Two pieces of evidence are added: the upper voice's level below the lower (even touch measures down to -5 dB on some instruments), and
 #: how much less clearly its notes begin. Each is counted in units of what is unusual by itself; both must point the same way.
@@ -15,7 +16,7 @@ CLEARNESS_ALONE = 0.28
 
 @check(
     code="dynamics.upper_voice",
-    title="Upper voice covered",
+    title=_("Upper voice covered"),
     category="dynamics",
     unit="dB",
     reference="the upper staff's highest note against the lower staff, where both begin: median level, A-weighted, and clearness of onset",
@@ -30,11 +31,14 @@ def upper_voice(evidence: Evidence) -> Iterator[Finding]:
     upper = evidence.hands[0]
     if not is_covered(upper):
         return
-    louder = "" if upper.balance_db is None else f": it is about {-upper.balance_db:.0f} dB louder"
     yield Finding(
         code="dynamics.upper_voice",
         category="dynamics",
-        text=f"The lower voice covers the upper one{louder}. Let the melody lead.",
+        text=worded("The lower voice covers the upper one. Let the melody lead.")
+        if upper.balance_db is None
+        else worded(
+            "The lower voice covers the upper one: it is about {louder:.0f} dB louder. Let the melody lead.", louder=-upper.balance_db
+        ),
         confidence=0.7,
         severity=4.4,
         size=upper.balance_db,

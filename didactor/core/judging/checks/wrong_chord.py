@@ -6,11 +6,12 @@ from didactor.core.hearing.hearing import ChordReading, Status
 from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.words import place_in_words
+from didactor.core.words import _, counted, worded
 
 
 @check(
     code="chords.wrong",
-    title="Wrong or late chord",
+    title=_("Wrong or late chord"),
     category="notes",
     unit="strokes",
     reference="pitch classes that ring after a stroke",
@@ -30,11 +31,19 @@ def wrong_chord(evidence: Evidence) -> Iterator[Finding]:
 def _finding(evidence: Evidence, run: list[ChordReading]) -> Finding:
     first = run[0]
     heard = max({r.heard for r in run if r.heard}, key=lambda name: sum(r.heard == name for r in run), default=None)
-    number = "" if len(run) == 1 else f" for {len(run)} strokes"
+    place = place_in_words(evidence.expectation, first.note)
+    heard_as = heard or worded("another chord")
     return Finding(
         code="chords.wrong",
         category="notes",
-        text=f"{place_in_words(evidence.expectation, first.note)}: {heard or 'another chord'} instead of {first.written}{number}.",
+        text=counted(
+            "{place}: {heard} instead of {written}.",
+            "{place}: {heard} instead of {written} for {count} strokes.",
+            len(run),
+            place=place,
+            heard=heard_as,
+            written=first.written,
+        ),
         confidence=min(r.confidence for r in run),
         severity=8.0,
         bar=first.note.bar,

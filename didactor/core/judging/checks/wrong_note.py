@@ -7,9 +7,10 @@ from didactor.core.judging.evidence import Evidence
 from didactor.core.judging.registry import Finding, check
 from didactor.core.judging.root_causes import forgotten_accidentals
 from didactor.core.judging.words import heard_in_words, pitch_in_words, place_in_words
+from didactor.core.words import _, worded
 
 
-@check(code="notes.wrong", title="Wrong note", category="notes", unit="semitones", reference="heard pitch against the written one")
+@check(code="notes.wrong", title=_("Wrong note"), category="notes", unit="semitones", reference="heard pitch against the written one")
 def wrong_note(evidence: Evidence) -> Iterator[Finding]:
     """Another pitch than the written one, clear and long enough to be named."""
     explained = {id(item) for items in forgotten_accidentals(evidence).values() for item in items}
@@ -21,8 +22,12 @@ def wrong_note(evidence: Evidence) -> Iterator[Finding]:
             item,
             code="notes.wrong",
             category="notes",
-            text=f"{place_in_words(evidence.expectation, item.note)}: {pitch_in_words(item.note.written_pitch)} is written, "
-            f"{heard_in_words(heard, item.note, evidence.expectation.bar_at(item.note.onset_quarters).fifths)} is played.",
+            text=worded(
+                "{place}: {pitch} is written, {heard} is played.",
+                place=place_in_words(evidence.expectation, item.note),
+                pitch=pitch_in_words(item.note.written_pitch),
+                heard=heard_in_words(heard, item.note, evidence.expectation.bar_at(item.note.onset_quarters).fifths),
+            ),
             severity=8.0,
             size=float(heard - item.note.sounding_midi),
             unit="semitones",

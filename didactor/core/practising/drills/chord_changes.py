@@ -15,6 +15,7 @@ from didactor.core.practising.verdict import SURE, Verdict
 from didactor.core.score.expected import ExpectedChord, ExpectedNote
 from didactor.core.score.study.fingering import chord_shape
 from didactor.core.steps import ear_of
+from didactor.core.words import _, worded
 
 #: Strokes in one go; beats from one to the next.
 STROKES, BEATS_EACH = 8, 2
@@ -69,7 +70,7 @@ def _drill(material: Material, one: ExpectedChord, other: ExpectedChord) -> Dril
     return Drill(
         kind="chords",
         of=f"{one.text}>{other.text}",
-        title=f"{one.text} and {other.text}",
+        title=worded("{text} and {text_2}", text=one.text, text_2=other.text),
         music=replace(music, chords=placed),
         road=road,
         step="chords",
@@ -96,8 +97,8 @@ def _reads(drill: Drill, analysis: Analysis, quarter_s: float) -> Verdict:
 register(
     Kind(
         slug="chords",
-        title="Chord changes",
-        says="Two chords in turn, one stroke each, the hardest change first.",
+        title=_("Chord changes"),
+        says=_("Two chords in turn, one stroke each, the hardest change first."),
         place=10,
         changes=True,
         held=True,

@@ -12,9 +12,12 @@ from didactor.core.practising.drills.registry import Kind, register
 from didactor.core.score.expected import Expectation
 from didactor.core.score.study.fingering import fingering_of
 from didactor.core.units import midi_to_name, name_to_midi
+from didactor.core.words import _, counted, worded
 
 #: So many things are asked for in one sitting, and at most so many different ones.
 ASKED, MOST_DIFFERENT = 10, 8
+#: Notes of one name.
+LOW, MIDDLE, HIGH = _("low {name}"), _("middle {name}"), _("high {name}")
 
 
 def _offers(material: Material) -> list[Drill]:
@@ -34,13 +37,13 @@ def _keys(material: Material) -> Drill | None:
             continue
         own = written.get(note.id)
         fingering = fingering_of(material.instrument, note.sounding_midi - material.instrument.transposition, note.sounding_midi)
-        finger = f"finger {own.fingering}" if own is not None and own.fingering else ""
+        finger = worded("finger {fingering}", fingering=own.fingering) if own is not None and own.fingering else ""
         where = finger if keyed or fingering is None else f"{fingering.words}"
         name = material.names.get(note.id) or note.written_pitch[:-1]
         different[note.sounding_midi] = Prompt(midi=note.sounding_midi, name=name, where=where, note_id=note.id)
     if len(different) < 2:
         return None
-    return _drill(material, "keys", "The notes of this passage", _told_apart(list(different.values())[:MOST_DIFFERENT]))
+    return _drill(material, "keys", worded("The notes of this passage"), _told_apart(list(different.values())[:MOST_DIFFERENT]))
 
 
 def _told_apart(prompts: list[Prompt]) -> list[Prompt]:
@@ -48,10 +51,11 @@ def _told_apart(prompts: list[Prompt]) -> list[Prompt]:
     found = []
     for prompt in prompts:
         same = sorted(p.midi for p in prompts if p.name == prompt.name)
-        which = ("", "low ", "high ")[0 if len(same) == 1 else 1 if prompt.midi == same[0] else 2]
-        if len(same) > 2 and prompt.midi not in (same[0], same[-1]):
-            which = "middle "
-        found.append(replace(prompt, name=f"{which}{prompt.name}"))
+        if len(same) == 1:
+            found.append(prompt)
+            continue
+        which = LOW if prompt.midi == same[0] else HIGH if prompt.midi == same[-1] else MIDDLE
+        found.append(replace(prompt, name=worded(which, name=prompt.name)))
     return found
 
 
@@ -60,12 +64,12 @@ def _strings(material: Material) -> Drill | None:
     prompts = [
         Prompt(
             midi=name_to_midi(name) + material.instrument.transposition,
-            name=f"the open {name[:-1]} string",
-            where=f"string {len(tuning) - k}",
+            name=worded("the open {name} string", name=name[:-1]),
+            where=worded("string {tuning}", tuning=len(tuning) - k),
         )
         for k, name in enumerate(tuning)
     ]
-    return _drill(material, "strings", "The open strings", prompts) if len({p.midi for p in prompts}) > 1 else None
+    return _drill(material, "strings", worded("The open strings"), prompts) if len({p.midi for p in prompts}) > 1 else None
 
 
 def _drill(material: Material, of: str, title: str, prompts: Sequence[Prompt]) -> Drill:
@@ -96,16 +100,22 @@ def heard_as(midi: float, prompt: Prompt, transposition: int) -> str:
     """What sounded in place of what was asked for, in words."""
     away = round(midi - prompt.midi)
     if away % 12 == 0:
-        octaves = "an octave" if abs(away) == 12 else f"{abs(away) // 12} octaves"
-        return f"The right name, {octaves} too {'high' if away > 0 else 'low'}."
-    return f"{midi_to_name(round(midi) - transposition)[:-1]} sounded, in place of {prompt.name}."
+        octaves = abs(away) // 12
+        return (
+            counted("The right name, an octave too high.", "The right name, {count} octaves too high.", octaves)
+            if away > 0
+            else counted("The right name, an octave too low.", "The right name, {count} octaves too low.", octaves)
+        )
+    return worded(
+        "{midi_to_name} sounded, in place of {name}.", midi_to_name=midi_to_name(round(midi) - transposition)[:-1], name=prompt.name
+    )
 
 
 register(
     Kind(
         slug="find",
-        title="Find it",
-        says="A note, a finger or a string is asked for; play it, and the next one comes.",
+        title=_("Find it"),
+        says=_("A note, a finger or a string is asked for; play it, and the next one comes."),
         place=40,
         offers=_offers,
     )

@@ -15,6 +15,7 @@ from didactor.core.practising.drills.registry import Kind, register
 from didactor.core.practising.verdict import Verdict
 from didactor.core.score.expected import ExpectedNote
 from didactor.core.steps import ear_of
+from didactor.core.words import _, worded
 
 #: Notes in one go, and beats for each one.
 NOTES, BEATS_EACH = 8, 1.0
@@ -45,7 +46,7 @@ def _even(material: Material, notes: Sequence[ExpectedNote], kind: str, step: st
     return Drill(
         kind=kind,
         of=f"{notes[0].id} {len(notes)}",
-        title=f"Bars {first}–{last}" if first != last else f"Bar {first}",
+        title=worded("Bars {first}–{last}", first=first, last=last) if first != last else worded("Bar {first}", first=first),
         music=replace(material.music, notes=placed, bars=bars, chords=(), hairpins=()),
         road=tuple((k * beat, note.onset_quarters, beat) for k, note in enumerate(notes)),
         step=step,
@@ -93,19 +94,34 @@ def touched_verdict(drill: Drill, touches: Sequence[tuple[float, str]], beat_s: 
     right = sum(bool(change.right) for change in changes)
     if missed is not None:
         note = drill.music.notes[missed]
-        was = f"{nearest[missed][1]} was touched" if missed in nearest else "nothing was touched in time"
-        says = f"Bar {note.bar}: it is {drill.touched[missed]}, {was}. {right} of {len(changes)} in time."
+        was = worded("{nearest} was touched", nearest=nearest[missed][1]) if missed in nearest else worded("nothing was touched in time")
+        says = worded(
+            "Bar {bar}: it is {touched}, {was}. {right} of {changes} in time.",
+            bar=note.bar,
+            touched=drill.touched[missed],
+            was=was,
+            right=right,
+            changes=len(changes),
+        )
         return Verdict(outcome=Outcome.FAULT, says=says, bar=note.bar, code="names.wrong", changes=changes)
     late = next((k for k, change in enumerate(changes) if is_late(change.late_s, beat_s)), None)
     if late is not None:
         note = drill.music.notes[late]
-        says = f"Bar {note.bar}: {drill.touched[late]} came {changes[late].late_s or 0.0:.1f} s late; all names right."
+        says = worded(
+            "Bar {bar}: {touched} came {late_s:.1f} s late; all names right.",
+            bar=note.bar,
+            touched=drill.touched[late],
+            late_s=changes[late].late_s or 0.0,
+        )
         return Verdict(outcome=Outcome.FAULT, says=says, bar=note.bar, code="names.late", changes=changes)
     if extra:
         return Verdict(
-            outcome=Outcome.FAULT, says="All names right, but more was touched than is written.", code="names.extra", changes=changes
+            outcome=Outcome.FAULT,
+            says=worded("All names right, but more was touched than is written."),
+            code="names.extra",
+            changes=changes,
         )
-    return Verdict(outcome=Outcome.CLEAN, says=f"All {len(changes)} in time.", changes=changes)
+    return Verdict(outcome=Outcome.CLEAN, says=worded("All {changes} in time.", changes=len(changes)), changes=changes)
 
 
 def _reads(drill: Drill, analysis: Analysis, quarter_s: float) -> Verdict:
@@ -117,19 +133,23 @@ def _reads(drill: Drill, analysis: Analysis, quarter_s: float) -> Verdict:
     timed = [(n.note, n.onset_s) for n in evidence.notes]
     heard = sum(at is not None for _, at in timed)
     if heard < 0.7 * len(timed):
-        return Verdict(outcome=Outcome.UNSURE, says="Too few of the names could be heard. Say them aloud, one to a beat.", code="doubtful")
-    for (_, before), (note, at) in pairwise(timed):
+        return Verdict(
+            outcome=Outcome.UNSURE, says=worded("Too few of the names could be heard. Say them aloud, one to a beat."), code="doubtful"
+        )
+    for (_note, before), (note, at) in pairwise(timed):
         if before is not None and at is not None and is_late(at - before - beat_s, beat_s) and at - before - beat_s > 0.5 * beat_s:
-            says = f"Bar {note.bar}: a stop of {at - before - beat_s:.1f} s. (What was said is not listened to, only when.)"
+            says = worded(
+                "Bar {bar}: a stop of {at:.1f} s. (What was said is not listened to, only when.)", bar=note.bar, at=at - before - beat_s
+            )
             return Verdict(outcome=Outcome.FAULT, says=says, bar=note.bar, code="names.late", start_s=before, end_s=at)
-    return Verdict(outcome=Outcome.CLEAN, says="In time. What was said is not listened to, only when.")
+    return Verdict(outcome=Outcome.CLEAN, says=worded("In time. What was said is not listened to, only when."))
 
 
 register(
     Kind(
         slug="touch_names",
-        title="Names touched in time",
-        says="One name to a beat: touch it while the score goes by.",
+        title=_("Names touched in time"),
+        says=_("One name to a beat: touch it while the score goes by."),
         place=50,
         offers=_offers_touched,
     )
@@ -137,8 +157,8 @@ register(
 register(
     Kind(
         slug="say_names",
-        title="Names said in time",
-        says="One name to a beat, aloud. Only the pace is listened to.",
+        title=_("Names said in time"),
+        says=_("One name to a beat, aloud. Only the pace is listened to."),
         place=60,
         offers=_offers_said,
         reads=_reads,

@@ -10,6 +10,7 @@ from didactor.core.analyse import Analysis
 from didactor.core.practising.change import Change, is_late, per_minute
 from didactor.core.practising.crossing import Outcome
 from didactor.core.practising.verdict import Verdict
+from didactor.core.words import worded
 
 #: With more of them not to be told than this, a go says nothing.
 MOST_UNKNOWN = 0.4
@@ -17,7 +18,7 @@ MOST_UNKNOWN = 0.4
 
 def could_not_be_judged(analysis: Analysis) -> Verdict:
     problem = analysis.quality.problems[-1] if analysis.quality.problems else None
-    return Verdict(outcome=Outcome.UNSURE, says=problem.text if problem else "This could not be judged.", code="sound")
+    return Verdict(outcome=Outcome.UNSURE, says=problem.text if problem else worded("This could not be judged."), code="sound")
 
 
 def told_of_changes(
@@ -34,7 +35,7 @@ def told_of_changes(
     Args:
         labels: what was to sound, in order; ``onsets_s`` when it began (None: unknown) and ``right`` whether it did (None: not told).
         wait_s: from one to the next at the tempo that was counted off.
-        what: “chord” or “note”, for words.
+        what: “chord” or “note”.
     """
     changes = tuple(
         Change(
@@ -47,17 +48,26 @@ def told_of_changes(
     )
     known = [r for r in right if r is not None]
     if len(known) < (1 - MOST_UNKNOWN) * len(right):
-        says = f"Too few of the {what}s could be told: this one does not count."
+        says = (
+            worded("Too few of the chords could be told: this one does not count.")
+            if what == "chord"
+            else worded("Too few of the notes could be told: this one does not count.")
+        )
         return Verdict(outcome=Outcome.UNSURE, says=says, code="doubtful", changes=changes)
     rate = per_minute(onsets_s, right)
-    pace = f" {rate:.0f} changes a minute." if rate else ""
+    pace = worded("{rate:.0f} changes a minute.", rate=rate) if rate else ""
     wrong = next((k for k, r in enumerate(right) if r is False), None)
     if wrong is not None:
         at = onsets_s[wrong]
-        place = f"{labels[wrong - 1]} to {labels[wrong]}" if wrong else labels[wrong]
+        place = worded("{before} to {after}", before=labels[wrong - 1], after=labels[wrong]) if wrong else labels[wrong]
         return Verdict(
             outcome=Outcome.FAULT,
-            says=f"{place}: another {what}, or none.{pace}",
+            says=_and_pace(
+                worded("{place}: another chord, or none.", place=place)
+                if what == "chord"
+                else worded("{place}: another note, or none.", place=place),
+                pace,
+            ),
             code="change.wrong",
             start_s=at,
             end_s=None if at is None else at + 1.0,
@@ -69,13 +79,17 @@ def told_of_changes(
         at = next((s for k, s in enumerate(onsets_s) if k and labels[k - 1] == before and labels[k] == after and s is not None), None)
         return Verdict(
             outcome=Outcome.FAULT,
-            says=f"{before} to {after} came {late_s:.1f} s late.{pace}",
+            says=_and_pace(worded("{before} to {after} came {late:.1f} s late.", before=before, after=after, late=late_s), pace),
             code="change.late",
             start_s=at,
             end_s=None if at is None else at + 1.0,
             changes=changes,
         )
-    return Verdict(outcome=Outcome.CLEAN, says=pace.strip(), changes=changes)
+    return Verdict(outcome=Outcome.CLEAN, says=pace, changes=changes)
+
+
+def _and_pace(says: str, pace: str) -> str:
+    return worded("{says} {pace}", says=says, pace=pace) if pace else says
 
 
 def _slowest(changes: Sequence[Change], beat_s: float) -> tuple[str, str, float] | None:

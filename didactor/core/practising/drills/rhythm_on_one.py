@@ -8,6 +8,7 @@ from didactor.core.practising.drills.drill import Drill, Material
 from didactor.core.practising.drills.registry import Kind, register
 from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
 from didactor.core.score.study.difficulty import rhythm_of_bar
+from didactor.core.words import _, worded
 
 #: So often a bar is played in one go.
 TIMES = 2
@@ -53,7 +54,7 @@ def _drill(material: Material, bar: PlayedBar, notes: list[ExpectedNote]) -> Dri
     return Drill(
         kind="rhythm",
         of=f"bar {bar.number}",
-        title=f"The rhythm of bar {bar.number}",
+        title=worded("The rhythm of bar {number}", number=bar.number),
         music=replace(material.music, notes=tuple(played), bars=bars, chords=(), hairpins=()),
         road=tuple((k * length, bar.start_quarters, length) for k in range(TIMES)),
         step="clap",
@@ -63,8 +64,8 @@ def _drill(material: Material, bar: PlayedBar, notes: list[ExpectedNote]) -> Dri
 register(
     Kind(
         slug="rhythm",
-        title="The rhythm on one note",
-        says="A bar’s rhythm, twice, on one note that lies well: only when counts, not which.",
+        title=_("The rhythm on one note"),
+        says=_("A bar’s rhythm, twice, on one note that lies well: only when counts, not which."),
         place=30,
         most=4,
         offers=_offers,

@@ -17,6 +17,7 @@ from didactor.core.practising.verdict import SURE, Verdict
 from didactor.core.score.expected import ExpectedChord, ExpectedNote, PlayedBar
 from didactor.core.score.study.fingering import chord_shape
 from didactor.core.units import name_to_midi
+from didactor.core.words import _, counted, listed, worded
 
 #: Strums in one go, beats from one to the next.
 STRUMS, BEATS_EACH = 4, 4
@@ -24,6 +25,9 @@ STRUMS, BEATS_EACH = 4, 4
 AGREE = 3
 #: What lies so many semitones above a lower string rings along with it: its own sound cannot be told apart.
 OVERTONES = (0, 12, 19, 24, 28, 31, 36)
+SILENT = (_("The string {strings} did not sound."), _("The strings {strings} did not sound."))
+SOUNDED = (_("The string {strings} sounded."), _("The strings {strings} sounded."))
+CANNOT = (_("The string {strings} cannot be told."), _("The strings {strings} cannot be told."))
 
 
 def _offers(material: Material) -> list[Drill]:
@@ -51,7 +55,7 @@ def _drill(material: Material, chord: ExpectedChord) -> Drill | None:
     return Drill(
         kind="strings",
         of=chord.text,
-        title=f"The strings of {chord.text}",
+        title=worded("The strings of {text}", text=chord.text),
         music=replace(material.music, transposition=0, notes=tuple(notes), bars=tuple(bars), chords=(), hairpins=()),
         road=tuple((k * each, chord.onset_quarters, each) for k in range(STRUMS)),
     )
@@ -89,13 +93,20 @@ def _reads(drill: Drill, analysis: Analysis, quarter_s: float) -> Verdict:
         told.append(Change(before=drill.of, after=note.id, late_s=None, right=None if hidden[note.id] else _sounded(readings)))
     silent = [c.after for c in told if c.right is False]
     unknown = [c.after for c in told if c.right is None]
-    cannot = f" {_and(unknown)} cannot be told." if unknown else ""
+    cannot = _strings(CANNOT, unknown) if unknown else ""
     if silent:
-        return Verdict(outcome=Outcome.FAULT, says=f"{_and(silent)} did not sound.{cannot}", code="strings.silent", changes=tuple(told))
+        return Verdict(
+            outcome=Outcome.FAULT,
+            says=_one_after_the_other(_strings(SILENT, silent), cannot),
+            code="strings.silent",
+            changes=tuple(told),
+        )
     if len(unknown) == len(told):
-        return Verdict(outcome=Outcome.UNSURE, says="No string of this chord can be told apart here.", code="doubtful", changes=tuple(told))
+        return Verdict(
+            outcome=Outcome.UNSURE, says=worded("No string of this chord can be told apart here."), code="doubtful", changes=tuple(told)
+        )
     sounded = [c.after for c in told if c.right]
-    return Verdict(outcome=Outcome.CLEAN, says=f"{_and(sounded)} sounded.{cannot}", changes=tuple(told))
+    return Verdict(outcome=Outcome.CLEAN, says=_one_after_the_other(_strings(SOUNDED, sounded), cannot), changes=tuple(told))
 
 
 def _sounded(readings: Sequence[NoteJudgement]) -> bool | None:
@@ -106,17 +117,19 @@ def _sounded(readings: Sequence[NoteJudgement]) -> bool | None:
     return True if right >= AGREE else None
 
 
-def _and(strings: Sequence[str]) -> str:
-    names = list(strings)
-    joined = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
-    return f"{'The string' if len(names) == 1 else 'The strings'} {joined}"
+def _strings(words: tuple[str, str], names: Sequence[str]) -> str:
+    return counted(*words, len(names), strings=listed(names))
+
+
+def _one_after_the_other(says: str, cannot: str) -> str:
+    return worded("{says} {cannot}", says=says, cannot=cannot) if cannot else says
 
 
 register(
     Kind(
         slug="strings",
-        title="Strings that sound",
-        says="One chord, strummed slowly four times and left to ring. Strings that ring along with lower ones cannot be told.",
+        title=_("Strings that sound"),
+        says=_("One chord, strummed slowly four times and left to ring. Strings that ring along with lower ones cannot be told."),
         place=15,
         held=True,
         offers=_offers,

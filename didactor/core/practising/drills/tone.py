@@ -13,6 +13,7 @@ from didactor.core.practising.drills.drill import Prompt
 from didactor.core.practising.drills.find_it import heard_as
 from didactor.core.practising.verdict import Verdict
 from didactor.core.sound.recording import RATE_HZ
+from didactor.core.words import _, worded
 
 #: A tone is one that stays within so many semitones for so long, clearly voiced and not much quieter than the loudest of the sound.
 STAYS_SEMITONES, STAYS_S, VOICED, QUIETER_DB, LOWEST_DB = 0.35, 0.3, 0.7, 18.0, -50.0
@@ -20,7 +21,7 @@ STAYS_SEMITONES, STAYS_S, VOICED, QUIETER_DB, LOWEST_DB = 0.35, 0.3, 0.7, 18.0, 
 RIGHT_WITHIN = 0.6
 #: Nothing found so long is nothing played.
 LONGEST_S = 12.0
-NOTHING_FOUND = Verdict(outcome=Outcome.UNSURE, says="Nothing was heard. Take your time; press when you have found it.", code="nothing")
+NOTHING_FOUND = Verdict(outcome=Outcome.UNSURE, says=_("Nothing was heard. Take your time; press when you have found it."), code="nothing")
 
 
 def found(samples: npt.NDArray[np.float32], prompt: Prompt, instrument: Instrument) -> Verdict | None:
@@ -35,7 +36,7 @@ def found(samples: npt.NDArray[np.float32], prompt: Prompt, instrument: Instrume
     right = abs(midi - prompt.midi) <= RIGHT_WITHIN
     change = Change(before="", after=prompt.name, late_s=None, right=right)
     if right:
-        return Verdict(outcome=Outcome.CLEAN, says=f"Yes: {prompt.name}.", changes=(change,))
+        return Verdict(outcome=Outcome.CLEAN, says=worded("Yes: {name}.", name=prompt.name), changes=(change,))
     return Verdict(outcome=Outcome.FAULT, says=heard_as(midi, prompt, instrument.transposition), code="find.wrong", changes=(change,))
 
 

@@ -14,6 +14,7 @@ from didactor.core.practising.drills.registry import Kind, register
 from didactor.core.practising.verdict import SURE, Verdict
 from didactor.core.score.expected import ExpectedNote
 from didactor.core.score.study.hand_moves import hand_moves
+from didactor.core.words import _, worded
 
 #: Notes in one go, semitones from which a step is a leap, and what counts how much: failures there, a move of the hand.
 NOTES, LEAP, FAILURE_WEIGHT, MOVE_WEIGHT = 8, 4, 6, 5
@@ -46,7 +47,7 @@ def _names(one: ExpectedNote, other: ExpectedNote) -> tuple[str, str]:
     names = pitch_in_words(one.written_pitch), pitch_in_words(other.written_pitch)
     if names[0] != names[1]:
         return names
-    low, high = f"low {names[0]}", f"high {names[0]}"
+    low, high = worded("low {names}", names=names[0]), worded("high {names}", names=names[0])
     return (low, high) if one.sounding_midi < other.sounding_midi else (high, low)
 
 
@@ -57,7 +58,7 @@ def _drill(material: Material, one: ExpectedNote, other: ExpectedNote) -> Drill:
     return Drill(
         kind="two_notes",
         of=f"{one.id} {other.id}",
-        title=f"{names[0]} and {names[1]}, bar {other.bar}",
+        title=worded("{names} and {names_2}, bar {bar}", names=names[0], names_2=names[1], bar=other.bar),
         music=one_after_the_other(material, notes, beat, 2),
         road=tuple((k * beat, note.onset_quarters, beat, min(beat, note.duration_quarters)) for k, note in enumerate(notes)),
     )
@@ -83,8 +84,8 @@ def _reads(drill: Drill, analysis: Analysis, quarter_s: float) -> Verdict:
 register(
     Kind(
         slug="two_notes",
-        title="Two notes",
-        says="The leap or the move of the hand by itself, to and fro.",
+        title=_("Two notes"),
+        says=_("The leap or the move of the hand by itself, to and fro."),
         place=20,
         changes=True,
         two=True,

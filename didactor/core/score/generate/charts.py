@@ -8,17 +8,18 @@ from fractions import Fraction
 from didactor.core.errors import PassageError
 from didactor.core.score.chords import chord_pitch_classes
 from didactor.core.score.generate.layout import value_of
+from didactor.core.words import _, worded
 
 #: Strokes for a bar of four, by name. A small ``r`` before a value is a rest.
 BARS_OF_STROKES = {
-    "q q q q": "Four even strokes",
-    "h h": "Two long strokes",
-    "w": "One stroke a chord",
-    "q e e q e e": "Long, short-short",
-    "q q e e q": "The third beat divided",
-    "e e e e e e e e": "Eight even strokes",
-    "q rq q rq": "On one and three",
-    "rq q rq q": "On two and four",
+    "q q q q": _("Four even strokes"),
+    "h h": _("Two long strokes"),
+    "w": _("One stroke a chord"),
+    "q e e q e e": _("Long, short-short"),
+    "q q e e q": _("The third beat divided"),
+    "e e e e e e e e": _("Eight even strokes"),
+    "q rq q rq": _("On one and three"),
+    "rq q rq q": _("On two and four"),
 }
 MOST_BARS = 400
 
@@ -37,12 +38,15 @@ def progression(sections: str, order: str) -> list[str]:
     wanted = [w for w in re.split(r"[\s,]+", order.strip()) if w] or list(named)
     missing = next((w for w in wanted if w.lower() not in named), None)
     if missing:
-        raise PassageError("exercise.section", f"The order names “{missing}”, but there is no such section. Write it like “V: C G Am F”.")
+        raise PassageError(
+            "exercise.section",
+            worded("The order names “{missing}”, but there is no such section. Write it like “V: C G Am F”.", missing=missing),
+        )
     found = [chord for name in wanted for chord in named[name.lower()]]
     if not found:
-        raise PassageError("exercise.no_chords", "Write at least one chord, like “V: C G Am F”.")
+        raise PassageError("exercise.no_chords", worded("Write at least one chord, like “V: C G Am F”."))
     if len(found) > MOST_BARS:
-        raise PassageError("exercise.too_long", f"The chart comes to more than {MOST_BARS} bars.")
+        raise PassageError("exercise.too_long", worded("The chart comes to more than {most_bars} bars.", most_bars=MOST_BARS))
     return found
 
 
@@ -51,13 +55,15 @@ def _chords(text: str) -> list[str]:
     for word in text.replace("|", " ").split():
         if word == ".":
             if not found:
-                raise PassageError("exercise.chord", "A dot repeats the chord before it; here there is none.")
+                raise PassageError("exercise.chord", worded("A dot repeats the chord before it; here there is none."))
             found.append(found[-1])
             continue
         try:
             chord_pitch_classes(word)
         except ValueError as error:
-            raise PassageError("exercise.chord", f"“{word}” is no chord that is known here. Write chords like C, Am, F#m7, C/E.") from error
+            raise PassageError(
+                "exercise.chord", worded("“{word}” is no chord that is known here. Write chords like C, Am, F#m7, C/E.", word=word)
+            ) from error
         found.append(word)
     return found
 
@@ -72,9 +78,12 @@ def chart_text(chords: list[str], strokes: str, bar: Fraction) -> str:
     try:
         length = sum((value_of(t.lstrip("r")) for t in tokens), Fraction(0))
     except (KeyError, IndexError) as error:
-        raise PassageError("exercise.strokes", "Write the strokes as values, like “q e e q q” or “rq q rq q”.") from error
+        raise PassageError("exercise.strokes", worded("Write the strokes as values, like “q e e q q” or “rq q rq q”.")) from error
     if length != bar:
-        raise PassageError("exercise.strokes", f"These strokes make {float(length):g} quarters, but the bar has {float(bar):g}.")
+        raise PassageError(
+            "exercise.strokes",
+            worded("These strokes make {length:g} quarters, but the bar has {bar:g}.", length=float(length), bar=float(bar)),
+        )
     result = []
     for chord in chords:
         first = next((i for i, t in enumerate(tokens) if not t.startswith("r")), 0)

@@ -18,6 +18,7 @@ from didactor.core.score.generate.sight_reading import LEVELS, sight_reading
 from didactor.core.score.generate.two_hands import two_hands
 from didactor.core.score.generate.variation import notes_that_take, vary
 from didactor.core.score.write.as_musicxml import Line, write_musicxml
+from didactor.core.words import _, counted, note_name, worded
 
 METRES = {"4/4": (4, 4), "3/4": (3, 4), "2/4": (2, 4), "6/8": (6, 8), "2/2": (2, 2), "9/8": (9, 8), "5/4": (5, 4)}
 
@@ -34,12 +35,20 @@ class Exercise(Protocol):
 
 def _choose(value: Any, allowed: Any, what: str) -> None:
     if value not in allowed:
-        raise PassageError("exercise.choice", f"“{value}” is no {what}. Choose one of: {', '.join(str(a) for a in allowed)}.")
+        raise PassageError(
+            "exercise.choice",
+            worded(
+                "{what}: “{value}” cannot be chosen. Choose one of: {allowed}.",
+                what=what,
+                value=value,
+                allowed=", ".join(map(str, allowed)),
+            ),
+        )
 
 
 def _within(value: int, low: int, high: int, what: str) -> None:
     if not low <= value <= high:
-        raise PassageError("exercise.choice", f"{what} must lie between {low} and {high}.")
+        raise PassageError("exercise.choice", worded("{what} must lie between {low} and {high}.", what=what, low=low, high=high))
 
 
 def _check_rhythm(rhythm: str) -> None:
@@ -48,7 +57,7 @@ def _check_rhythm(rhythm: str) -> None:
     if rhythm in RHYTHMS:
         return
     if not 1 <= len(tokens) <= 32 or not all(re.fullmatch(r"[whqest](\.|3)?", token) for token in tokens):
-        raise PassageError("exercise.rhythm", f"“{rhythm}” is no rhythm. Write values, like “q. e e” or “e3 e3 e3”.")
+        raise PassageError("exercise.rhythm", worded("“{rhythm}” is no rhythm. Write values, like “q. e e” or “e3 e3 e3”.", rhythm=rhythm))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,13 +76,13 @@ class _OnALadder:
     halved: bool = False
 
     def _check(self, modes: Mapping[str, Any], figures: Collection[str]) -> None:
-        _choose(self.tonic, TONICS, "key note")
-        _choose(self.mode, modes, "mode")
-        _choose(self.direction, DIRECTIONS, "direction")
-        _choose(self.figure, figures, "figure")
+        _choose(self.tonic, TONICS, worded("Key note"))
+        _choose(self.mode, modes, worded("Mode"))
+        _choose(self.direction, DIRECTIONS, worded("Direction"))
+        _choose(self.figure, figures, worded("Figure"))
         _check_rhythm(self.rhythm)
-        _choose(self.metre, METRES, "metre")
-        _within(self.octaves, 1, 3, "The number of octaves")
+        _choose(self.metre, METRES, worded("Metre"))
+        _within(self.octaves, 1, 3, worded("The number of octaves"))
 
     def _written(self, ladder: Ladder, name: str) -> Line:
         beats, beat_type = METRES[self.metre]
@@ -85,17 +94,17 @@ class _OnALadder:
         return Line(text=text, name=name, fifths=ladder.fifths, beats=beats, beat_type=beat_type)
 
     def _how(self) -> str:
-        words = [f"{self.octaves} octave{'s' * (self.octaves > 1)}"]
+        words = [counted("{count} octave", "{count} octaves", self.octaves)]
         if self.figure != "straight":
             words.append(FIGURES[self.figure][0].lower())
         if self.rhythm != "quarters":
-            words.append(RHYTHMS[self.rhythm][0].lower() if self.rhythm in RHYTHMS else f"as {self.rhythm}")
+            words.append(RHYTHMS[self.rhythm][0].lower() if self.rhythm in RHYTHMS else worded("as {rhythm}", rhythm=self.rhythm))
         return ", ".join(words)
 
 
 def key_in_words(tonic: str) -> str:
     """``Eb`` as “E flat”."""
-    return tonic[0] + {"#": " sharp", "b": " flat"}.get(tonic[1:], "")
+    return note_name(tonic)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -107,10 +116,10 @@ class Scale(_OnALadder):
 
     @property
     def title(self) -> str:
-        return f"{key_in_words(self.tonic)} {SCALES[self.mode][0].lower()} scale, {self._how()}"
+        return worded("{key} {scales} scale, {how}", key=key_in_words(self.tonic), scales=SCALES[self.mode][0].lower(), how=self._how())
 
     def line(self) -> Line:
-        return self._written(scale_ladder(self.mode, near_tonic(self.tonic), self.octaves), "Scale")
+        return self._written(scale_ladder(self.mode, near_tonic(self.tonic), self.octaves), worded("Scale"))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,10 +131,10 @@ class Arpeggio(_OnALadder):
 
     @property
     def title(self) -> str:
-        return f"{key_in_words(self.tonic)} {CHORDS[self.mode][0].lower()} arpeggio, {self._how()}"
+        return worded("{key} {chords} arpeggio, {how}", key=key_in_words(self.tonic), chords=CHORDS[self.mode][0].lower(), how=self._how())
 
     def line(self) -> Line:
-        return self._written(chord_ladder(self.mode, near_tonic(self.tonic), self.octaves), "Arpeggio")
+        return self._written(chord_ladder(self.mode, near_tonic(self.tonic), self.octaves), worded("Arpeggio"))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,17 +149,17 @@ class RhythmLine(Exercise):
 
     def __post_init__(self) -> None:
         _choose(self.level, LEVELS, "level")
-        _choose(self.metre, METRES, "metre")
-        _within(self.bars, 1, 64, "The number of bars")
+        _choose(self.metre, METRES, worded("Metre"))
+        _within(self.bars, 1, 64, worded("The number of bars"))
 
     @property
     def title(self) -> str:
-        return f"Rhythm in {self.metre}, {LEVELS[self.level].title.lower()}, no. {self.seed}"
+        return worded("Rhythm in {metre}, {title}, no. {seed}", metre=self.metre, title=LEVELS[self.level].title.lower(), seed=self.seed)
 
     def line(self) -> Line:
         beats, beat_type = METRES[self.metre]
         text = rhythm_text(self.bars, beats, beat_type, self.level, self.seed)
-        return Line(text=text, name="Rhythm", clef="percussion", beats=beats, beat_type=beat_type)
+        return Line(text=text, name=worded("Rhythm"), clef="percussion", beats=beats, beat_type=beat_type)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -164,18 +173,22 @@ class Chart(Exercise):
     metre: str = "4/4"
 
     def __post_init__(self) -> None:
-        _choose(self.metre, METRES, "metre")
+        _choose(self.metre, METRES, worded("Metre"))
         progression(self.sections, self.order)
 
     @property
     def title(self) -> str:
         chords = list(dict.fromkeys(progression(self.sections, self.order)))
-        return f"Strumming: {' '.join(chords[:6])}{' …' if len(chords) > 6 else ''}"
+        return (
+            worded("Strumming: {chords} …", chords=" ".join(chords[:6]))
+            if len(chords) > 6
+            else worded("Strumming: {chords}", chords=" ".join(chords[:6]))
+        )
 
     def line(self) -> Line:
         beats, beat_type = METRES[self.metre]
         text = chart_text(progression(self.sections, self.order), self.strokes, bar_length(beats, beat_type))
-        return Line(text=text, name="Guitar", beats=beats, beat_type=beat_type, slashes=True)
+        return Line(text=text, name=worded("Guitar"), beats=beats, beat_type=beat_type, slashes=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -192,22 +205,26 @@ class SightReading(Exercise):
 
     def __post_init__(self) -> None:
         _choose(self.level, LEVELS, "level")
-        _choose(self.metre, METRES, "metre")
-        _choose(self.tonic, TONICS, "key note")
+        _choose(self.metre, METRES, worded("Metre"))
+        _choose(self.tonic, TONICS, worded("Key note"))
         _choose(self.mode, ("major", "natural_minor", "harmonic_minor", "dorian", "mixolydian"), "mode")
-        _within(self.bars, 2, 64, "The number of bars")
+        _within(self.bars, 2, 64, worded("The number of bars"))
 
     @property
     def title(self) -> str:
-        return (
-            f"Sight-reading, {LEVELS[self.level].title.lower()}, {key_in_words(self.tonic)} {SCALES[self.mode][0].lower()}, no. {self.seed}"
+        return worded(
+            "Sight-reading, {title}, {key} {scales}, no. {seed}",
+            title=LEVELS[self.level].title.lower(),
+            key=key_in_words(self.tonic),
+            scales=SCALES[self.mode][0].lower(),
+            seed=self.seed,
         )
 
     def line(self) -> Line:
         beats, beat_type = METRES[self.metre]
         ladder = scale_ladder(self.mode, near_tonic(self.tonic, 60), 2)
         text = sight_reading(ladder.up, self.bars, beats, beat_type, self.level, self.seed)
-        return Line(text=text, name="Melody", fifths=ladder.fifths, beats=beats, beat_type=beat_type)
+        return Line(text=text, name=worded("Melody"), fifths=ladder.fifths, beats=beats, beat_type=beat_type)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -223,19 +240,24 @@ class SightReadingTwoHands(Exercise):
 
     def __post_init__(self) -> None:
         _choose(self.level, LEVELS, "level")
-        _choose(self.metre, METRES, "metre")
-        _choose(self.tonic, TONICS, "key note")
-        _within(self.bars, 2, 64, "The number of bars")
+        _choose(self.metre, METRES, worded("Metre"))
+        _choose(self.tonic, TONICS, worded("Key note"))
+        _within(self.bars, 2, 64, worded("The number of bars"))
 
     @property
     def title(self) -> str:
-        return f"Sight-reading for two hands, {LEVELS[self.level].title.lower()}, {key_in_words(self.tonic)} major, no. {self.seed}"
+        return worded(
+            "Sight-reading for two hands, {title}, {key} major, no. {seed}",
+            title=LEVELS[self.level].title.lower(),
+            key=key_in_words(self.tonic),
+            seed=self.seed,
+        )
 
     def line(self) -> Line:
         beats, beat_type = METRES[self.metre]
         upper, lower = (scale_ladder("major", near_tonic(self.tonic, middle), 2) for middle in (67, 48))
         text, left = two_hands(upper.up, lower.up, self.bars, beats, beat_type, self.level, self.seed)
-        return Line(text=text, lower=left, name="Piano", fifths=upper.fifths, beats=beats, beat_type=beat_type)
+        return Line(text=text, lower=left, name=worded("Piano"), fifths=upper.fifths, beats=beats, beat_type=beat_type)
 
 
 #: A rhythm that fewer of a melody's notes take is no variation of it.
@@ -247,7 +269,7 @@ class Variation(Exercise):
     """A rhythm laid on a melody of the library: ``notes`` as (name, quarters as “3/2”), in concert pitch."""
 
     kind: ClassVar[str] = "variation"
-    source: str = "Melody"
+    source: str = _("Melody")
     notes: tuple[tuple[str, str], ...] = ()
     fifths: int = 0
     metre: str = "4/4"
@@ -255,24 +277,28 @@ class Variation(Exercise):
     words: str = ""
 
     def __post_init__(self) -> None:
-        _choose(self.metre, METRES, "metre")
+        _choose(self.metre, METRES, worded("Metre"))
         if not self.notes:
-            raise PassageError("exercise.no_melody", "Choose a passage of one voice to lay the rhythm on.")
+            raise PassageError("exercise.no_melody", worded("Choose a passage of one voice to lay the rhythm on."))
         fits, of = notes_that_take([(name, Fraction(length)) for name, length in self.notes], self.pattern)
         if fits < max(1, LEAST_FITTING * of):
             raise PassageError(
                 "exercise.pattern",
-                f"This rhythm fits {fits or 'none'} of the melody’s {of} notes: the others are shorter than it. Choose a shorter one.",
+                worded(
+                    "This rhythm fits {fits} of the melody’s {of} notes: the others are shorter than it. Choose a shorter one.",
+                    fits=fits or "none",
+                    of=of,
+                ),
             )
 
     @property
     def title(self) -> str:
-        return f"{self.source}, varied: {self.words or self.pattern}"
+        return worded("{source}, varied: {words}", source=self.source, words=self.words or self.pattern)
 
     def line(self) -> Line:
         beats, beat_type = METRES[self.metre]
         text = vary([(name, Fraction(length)) for name, length in self.notes], self.pattern, self.words, beats, beat_type)
-        return Line(text=text, name="Melody", fifths=self.fifths, beats=beats, beat_type=beat_type)
+        return Line(text=text, name=worded("Melody"), fifths=self.fifths, beats=beats, beat_type=beat_type)
 
 
 KINDS: dict[str, type[Any]] = {k.kind: k for k in (Scale, Arpeggio, RhythmLine, Chart, SightReading, SightReadingTwoHands, Variation)}
@@ -286,7 +312,7 @@ def make(kind: str, choices: Mapping[str, Any]) -> tuple[Exercise, bytes]:
         PassageError: an unknown kind, or a choice that makes no sense.
     """
     if kind not in KINDS:
-        raise PassageError("exercise.kind", f"There is no exercise “{kind}”. Known: {', '.join(KINDS)}.")
+        raise PassageError("exercise.kind", worded("There is no exercise “{kind}”. Known: {kinds}.", kind=kind, kinds=", ".join(KINDS)))
     names = {f.name for f in fields(KINDS[kind])}
     exercise: Exercise = KINDS[kind](**{name: value for name, value in choices.items() if name in names})
     return exercise, write_musicxml([exercise.line()], title=exercise.title)

@@ -9,6 +9,7 @@ from typing import Any
 
 from didactor.core.errors import PassageError
 from didactor.core.score.generate.exercise import KINDS
+from didactor.core.words import worded
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,7 +54,7 @@ def graded_line(grade: int, seed: int, *, hands: int = 1, trouble: str = "") -> 
         PassageError: no such grade.
     """
     if not 1 <= grade <= len(GRADES):
-        raise PassageError("reading.grade", f"There is no grade {grade}.")
+        raise PassageError("reading.grade", worded("There is no grade {grade}.", grade=grade))
     rules = GRADES[grade - 1]
     rng = random.Random(f"graded {grade} {hands} {seed}")
     kind = "sight_reading" if hands == 1 else "sight_reading_two_hands"

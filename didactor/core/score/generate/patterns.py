@@ -7,18 +7,19 @@ from fractions import Fraction
 
 from didactor.core.score.generate.layout import value_of
 from didactor.core.score.generate.pitches import Ladder
+from didactor.core.words import _
 
-DIRECTIONS = {"up_down": "Up and down", "up": "Up", "down": "Down", "down_up": "Down and up"}
+DIRECTIONS = {"up_down": _("Up and down"), "up": _("Up"), "down": _("Down"), "down_up": _("Down and up")}
 
 #: Figures over a ladder: offsets in degrees, played from every degree on.
 FIGURES: dict[str, tuple[str, tuple[int, ...]]] = {
-    "straight": ("One after the other", (0,)),
-    "thirds": ("In thirds", (0, 2)),
-    "fourths": ("In fourths", (0, 3)),
-    "sixths": ("In sixths", (0, 5)),
-    "threes": ("Groups of three", (0, 1, 2)),
-    "fours": ("Groups of four", (0, 1, 2, 3)),
-    "rocking": ("Rocking: low, high, middle, high", (0, 2, 1, 2)),
+    "straight": (_("One after the other"), (0,)),
+    "thirds": (_("In thirds"), (0, 2)),
+    "fourths": (_("In fourths"), (0, 3)),
+    "sixths": (_("In sixths"), (0, 5)),
+    "threes": (_("Groups of three"), (0, 1, 2)),
+    "fours": (_("Groups of four"), (0, 1, 2, 3)),
+    "rocking": (_("Rocking: low, high, middle, high"), (0, 2, 1, 2)),
 }
 
 #: Those that make sense over the notes of a chord.
@@ -26,19 +27,19 @@ CHORD_FIGURES = ("straight", "threes", "fours", "rocking")
 
 #: Rhythms, by name; each is repeated over the notes.
 RHYTHMS: dict[str, tuple[str, str]] = {
-    "quarters": ("Quarters", "q"),
-    "halves": ("Halves", "h"),
-    "eighths": ("Eighths", "e"),
-    "sixteenths": ("Sixteenths", "s"),
-    "long_short_short": ("Quarter and two eighths", "q e e"),
-    "short_short_long": ("Two eighths and quarter", "e e q"),
-    "dotted": ("Dotted eighth and sixteenth", "e. s"),
-    "snap": ("Sixteenth and dotted eighth", "s e."),
-    "triplets": ("Triplets", "e3 e3 e3"),
-    "lilt": ("Dotted quarter and eighth", "q. e"),
-    "gallop": ("Eighth and two sixteenths", "e s s"),
-    "reverse_gallop": ("Two sixteenths and eighth", "s s e"),
-    "syncope": ("Eighth, quarter, eighth", "e q e"),
+    "quarters": (_("Quarters"), "q"),
+    "halves": (_("Halves"), "h"),
+    "eighths": (_("Eighths"), "e"),
+    "sixteenths": (_("Sixteenths"), "s"),
+    "long_short_short": (_("Quarter and two eighths"), "q e e"),
+    "short_short_long": (_("Two eighths and quarter"), "e e q"),
+    "dotted": (_("Dotted eighth and sixteenth"), "e. s"),
+    "snap": (_("Sixteenth and dotted eighth"), "s e."),
+    "triplets": (_("Triplets"), "e3 e3 e3"),
+    "lilt": (_("Dotted quarter and eighth"), "q. e"),
+    "gallop": (_("Eighth and two sixteenths"), "e s s"),
+    "reverse_gallop": (_("Two sixteenths and eighth"), "s s e"),
+    "syncope": (_("Eighth, quarter, eighth"), "e q e"),
 }
 
 

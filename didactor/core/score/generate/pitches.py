@@ -6,22 +6,23 @@ from dataclasses import dataclass
 
 from didactor.core.score.spelling import STEPS, pitch_name, place
 from didactor.core.units import name_to_pitch, pitch_to_midi, pitch_to_name
+from didactor.core.words import _
 
 #: Semitones of the seven steps above the tonic, up and down; ``fifths`` of the key signature against the major key on the same tonic.
 SCALES: dict[str, tuple[str, tuple[int, ...], tuple[int, ...], int]] = {
-    "major": ("Major", (0, 2, 4, 5, 7, 9, 11), (0, 2, 4, 5, 7, 9, 11), 0),
-    "natural_minor": ("Natural minor", (0, 2, 3, 5, 7, 8, 10), (0, 2, 3, 5, 7, 8, 10), -3),
-    "harmonic_minor": ("Harmonic minor", (0, 2, 3, 5, 7, 8, 11), (0, 2, 3, 5, 7, 8, 11), -3),
-    "melodic_minor": ("Melodic minor", (0, 2, 3, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10), -3),
-    "dorian": ("Dorian", (0, 2, 3, 5, 7, 9, 10), (0, 2, 3, 5, 7, 9, 10), -2),
-    "phrygian": ("Phrygian", (0, 1, 3, 5, 7, 8, 10), (0, 1, 3, 5, 7, 8, 10), -4),
-    "lydian": ("Lydian", (0, 2, 4, 6, 7, 9, 11), (0, 2, 4, 6, 7, 9, 11), 1),
-    "mixolydian": ("Mixolydian", (0, 2, 4, 5, 7, 9, 10), (0, 2, 4, 5, 7, 9, 10), -1),
-    "locrian": ("Locrian", (0, 1, 3, 5, 6, 8, 10), (0, 1, 3, 5, 6, 8, 10), -5),
-    "major_pentatonic": ("Major pentatonic", (0, 2, 4, 7, 9), (0, 2, 4, 7, 9), 0),
-    "minor_pentatonic": ("Minor pentatonic", (0, 3, 5, 7, 10), (0, 3, 5, 7, 10), -3),
-    "blues": ("Blues", (0, 3, 5, 6, 7, 10), (0, 3, 5, 6, 7, 10), -3),
-    "chromatic": ("Chromatic", tuple(range(12)), tuple(range(12)), 0),
+    "major": (_("Major"), (0, 2, 4, 5, 7, 9, 11), (0, 2, 4, 5, 7, 9, 11), 0),
+    "natural_minor": (_("Natural minor"), (0, 2, 3, 5, 7, 8, 10), (0, 2, 3, 5, 7, 8, 10), -3),
+    "harmonic_minor": (_("Harmonic minor"), (0, 2, 3, 5, 7, 8, 11), (0, 2, 3, 5, 7, 8, 11), -3),
+    "melodic_minor": (_("Melodic minor"), (0, 2, 3, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10), -3),
+    "dorian": (_("Dorian"), (0, 2, 3, 5, 7, 9, 10), (0, 2, 3, 5, 7, 9, 10), -2),
+    "phrygian": (_("Phrygian"), (0, 1, 3, 5, 7, 8, 10), (0, 1, 3, 5, 7, 8, 10), -4),
+    "lydian": (_("Lydian"), (0, 2, 4, 6, 7, 9, 11), (0, 2, 4, 6, 7, 9, 11), 1),
+    "mixolydian": (_("Mixolydian"), (0, 2, 4, 5, 7, 9, 10), (0, 2, 4, 5, 7, 9, 10), -1),
+    "locrian": (_("Locrian"), (0, 1, 3, 5, 6, 8, 10), (0, 1, 3, 5, 6, 8, 10), -5),
+    "major_pentatonic": (_("Major pentatonic"), (0, 2, 4, 7, 9), (0, 2, 4, 7, 9), 0),
+    "minor_pentatonic": (_("Minor pentatonic"), (0, 3, 5, 7, 10), (0, 3, 5, 7, 10), -3),
+    "blues": (_("Blues"), (0, 3, 5, 6, 7, 10), (0, 3, 5, 6, 7, 10), -3),
+    "chromatic": (_("Chromatic"), tuple(range(12)), tuple(range(12)), 0),
 }
 #: Which letters the notes of scales with other than seven steps have, counted from the tonic's.
 _LETTERS: dict[str, tuple[int, ...]] = {
@@ -32,13 +33,13 @@ _LETTERS: dict[str, tuple[int, ...]] = {
 
 #: Letters and semitones above the root.
 CHORDS: dict[str, tuple[str, tuple[int, ...], tuple[int, ...], int]] = {
-    "major": ("Major", (0, 2, 4), (0, 4, 7), 0),
-    "minor": ("Minor", (0, 2, 4), (0, 3, 7), -3),
-    "dominant": ("Dominant seventh", (0, 2, 4, 6), (0, 4, 7, 10), 0),
-    "diminished": ("Diminished seventh", (0, 2, 4, 6), (0, 3, 6, 9), -3),
-    "augmented": ("Augmented", (0, 2, 4), (0, 4, 8), 0),
-    "major_seventh": ("Major seventh", (0, 2, 4, 6), (0, 4, 7, 11), 0),
-    "minor_seventh": ("Minor seventh", (0, 2, 4, 6), (0, 3, 7, 10), -3),
+    "major": (_("Major"), (0, 2, 4), (0, 4, 7), 0),
+    "minor": (_("Minor"), (0, 2, 4), (0, 3, 7), -3),
+    "dominant": (_("Dominant seventh"), (0, 2, 4, 6), (0, 4, 7, 10), 0),
+    "diminished": (_("Diminished seventh"), (0, 2, 4, 6), (0, 3, 6, 9), -3),
+    "augmented": (_("Augmented"), (0, 2, 4), (0, 4, 8), 0),
+    "major_seventh": (_("Major seventh"), (0, 2, 4, 6), (0, 4, 7, 11), 0),
+    "minor_seventh": (_("Minor seventh"), (0, 2, 4, 6), (0, 3, 7, 10), -3),
 }
 TONICS = ("C", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B", "C#", "G#")
 

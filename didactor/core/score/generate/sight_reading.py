@@ -13,6 +13,7 @@ from fractions import Fraction
 
 from didactor.core.score.generate.layout import bar_length, lay_out
 from didactor.core.score.generate.rhythm_lines import bar_of_rhythm
+from didactor.core.words import _
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,10 +27,10 @@ class Level:
 
 
 LEVELS = {
-    "beginner": Level(title="Beginner", reach=2, leaps=0.1, furthest=2),
-    "elementary": Level(title="Elementary", reach=4, leaps=0.2, furthest=3),
-    "intermediate": Level(title="Intermediate", reach=5, leaps=0.3, furthest=5),
-    "advanced": Level(title="Advanced", reach=7, leaps=0.4, furthest=7),
+    "beginner": Level(title=_("Beginner"), reach=2, leaps=0.1, furthest=2),
+    "elementary": Level(title=_("Elementary"), reach=4, leaps=0.2, furthest=3),
+    "intermediate": Level(title=_("Intermediate"), reach=5, leaps=0.3, furthest=5),
+    "advanced": Level(title=_("Advanced"), reach=7, leaps=0.4, furthest=7),
 }
 
 

@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from didactor.core.errors import PassageError
 from didactor.core.score.generate.layout import lay_out, value_of
+from didactor.core.words import worded
 
 
 def notes_that_take(notes: Sequence[tuple[str, Fraction]], pattern: str) -> tuple[int, int]:
@@ -20,9 +21,9 @@ def _values(pattern: str) -> list[Fraction]:
     try:
         values = [value_of(token) for token in pattern.split()]
     except (KeyError, IndexError) as error:
-        raise PassageError("exercise.pattern", "Write the rhythm as values, like “s s e” or “e. s”.") from error
+        raise PassageError("exercise.pattern", worded("Write the rhythm as values, like “s s e” or “e. s”.")) from error
     if not values:
-        raise PassageError("exercise.pattern", "Write at least one value for the rhythm, like “s s e”.")
+        raise PassageError("exercise.pattern", worded("Write at least one value for the rhythm, like “s s e”."))
     return values
 
 
@@ -42,7 +43,11 @@ def vary(notes: Sequence[tuple[str, Fraction]], pattern: str, words: str, beats:
     if syllables and len(syllables) != len(values):
         raise PassageError(
             "exercise.words",
-            f"There are {len(syllables)} syllables for {len(values)} notes. Write one syllable a note, with hyphens inside words.",
+            worded(
+                "There are {syllables} syllables for {values} notes. Write one syllable a note, with hyphens inside words.",
+                syllables=len(syllables),
+                values=len(values),
+            ),
         )
     length = sum(values, Fraction(0))
     varied: list[tuple[str, Fraction, str]] = []

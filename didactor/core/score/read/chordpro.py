@@ -18,6 +18,7 @@ from didactor.core.score.read.abc.fields import Key, read_key, read_metre
 from didactor.core.score.read.abc.tune import abc_to_musicxml, tunes_in
 from didactor.core.score.read.formats import Format, Found, register
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, write_draft
+from didactor.core.words import worded
 
 MAX_BARS = 2000
 _SHORT = {
@@ -86,7 +87,9 @@ def pieces_in(song: str) -> list[Found]:
             try:
                 tunes.append(abc_to_musicxml(_in_the_song(tune, song)))
             except ScoreError as error:
-                refused.append(Problem(code="score.tune", text=f"The ABC inside this song is left out. {error.message}"))
+                refused.append(
+                    Problem(code="score.tune", text=worded("The ABC inside this song is left out. {message}", message=error.message))
+                )
     try:
         charts = [chordpro_to_musicxml(_ABC.sub("", song))]
     except ScoreError:
@@ -131,15 +134,16 @@ def chordpro_to_musicxml(text: str) -> Found:
         elif inside == "grid":
             _grid(sheet, line)
         elif inside:
-            _tell(sheet, f"What is written as “{inside}” in this song is not read.")
+            _tell(sheet, worded("What is written as “{inside}” in this song is not read.", inside=inside))
         else:
             _words(sheet, line)
     if not sheet.bars:
         raise ScoreError(
-            "score.no_chords", "There are no chords in this text. Write them in brackets before the words, like “[C]Over the [G]sound”."
+            "score.no_chords",
+            worded("There are no chords in this text. Write them in brackets before the words, like “[C]Over the [G]sound”."),
         )
     if len(sheet.bars) > MAX_BARS:
-        raise ScoreError("score.too_long", f"The chart comes to more than {MAX_BARS} bars.")
+        raise ScoreError("score.too_long", worded("The chart comes to more than {max_bars} bars.", max_bars=MAX_BARS))
     return write_draft([_part(sheet)], sheet.title, sheet.composer), sheet.problems
 
 
@@ -151,13 +155,13 @@ def _directive(sheet: _Sheet, name: str, value: str) -> None:
     elif name == "key":
         key = read_key(value)
         if key is None:
-            _tell(sheet, f"The key “{value}” was not understood.")
+            _tell(sheet, worded("The key “{value}” was not understood.", value=value))
         else:
             sheet.key = key
     elif name == "time":
         metre = read_metre(value)
         if metre is None:
-            _tell(sheet, f"The metre “{value}” was not understood.")
+            _tell(sheet, worded("The metre “{value}” was not understood.", value=value))
         else:
             sheet.metre = metre
     elif name == "capo":
@@ -176,7 +180,7 @@ def _directive(sheet: _Sheet, name: str, value: str) -> None:
         found = re.match(r"\d+", value)
         sheet.tempo = float(found[0]) if found else None
     elif not _PASSED_OVER.fullmatch(name):
-        _tell(sheet, f"The directive “{name}” is not read.")
+        _tell(sheet, worded("The directive “{name}” is not read.", name=name))
 
 
 def _known(sheet: _Sheet, chord: str) -> str:
@@ -186,7 +190,7 @@ def _known(sheet: _Sheet, chord: str) -> str:
     try:
         return parse_chord(chord).text
     except ValueError:
-        _tell(sheet, f"The chord “{chord}” was not understood: its bar is there, without a chord to strum.")
+        _tell(sheet, worded("The chord “{chord}” was not understood: its bar is there, without a chord to strum.", chord=chord))
         return ""
 
 
@@ -249,7 +253,7 @@ def _part(sheet: _Sheet) -> DraftPart:
         bars.append(bar)
     bars[0].fifths, bars[0].tempo_qpm = sheet.key.fifths, sheet.tempo
     bars[-1].style = "light-heavy"
-    return DraftPart(name="Guitar", bars=bars, transposition=sheet.capo)
+    return DraftPart(name=worded("Guitar"), bars=bars, transposition=sheet.capo)
 
 
 def _shared_out(words: str, strokes: int) -> list[str]:

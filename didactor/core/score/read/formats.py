@@ -13,6 +13,7 @@ from functools import cache, cached_property
 
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.write.draft import without_control_signs
+from didactor.core.words import worded
 
 #: As MusicXML, with what was not understood.
 Found = tuple[bytes, list[Problem]]
@@ -87,4 +88,7 @@ def to_musicxml(data: bytes) -> list[Found]:
         if entry.recognises(sample):
             return entry.read(sample)
     known = [entry.title for entry in all_formats()]
-    raise ScoreError("score.not_notation", f"This is no notation that can be read here. Use {', '.join(known[:-1])} or {known[-1]}.")
+    raise ScoreError(
+        "score.not_notation",
+        worded("This is no notation that can be read here. Use {known} or {known_2}.", known=", ".join(known[:-1]), known_2=known[-1]),
+    )

@@ -24,6 +24,7 @@ from didactor.core.score.read.formats import Format, register
 from didactor.core.score.spelling import simplest
 from didactor.core.score.write.draft import DraftBar, DraftNote, DraftPart, Pitch, without_control_signs, write_draft
 from didactor.core.units import STEP_SEMITONES, name_to_midi
+from didactor.core.words import worded
 
 MAX_NOTES, MAX_BARS = 60_000, 3000
 DRUMS = 9
@@ -72,15 +73,15 @@ def midi_to_musicxml(data: bytes) -> tuple[bytes, list[Problem]]:
     try:
         file = mido.MidiFile(file=io.BytesIO(data), clip=True)
     except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
-        raise ScoreError("score.bad_midi", "The MIDI file is damaged and cannot be read. Export it again.") from error
+        raise ScoreError("score.bad_midi", worded("The MIDI file is damaged and cannot be read. Export it again.")) from error
     if file.ticks_per_beat <= 0 or file.ticks_per_beat & 0x8000:
         raise ScoreError(
-            "score.bad_midi", "This MIDI file counts seconds, not beats, so there are no bars to write. Export it with a tempo."
+            "score.bad_midi", worded("This MIDI file counts seconds, not beats, so there are no bars to write. Export it with a tempo.")
         )
     tracks, metres, fifths, tempo = _gather(file)
     voices = [t for t in tracks if t.notes]
     if not voices:
-        raise ScoreError("score.no_notes", "There is not a single note in this MIDI file.")
+        raise ScoreError("score.no_notes", worded("There is not a single note in this MIDI file."))
     tick = -(-UNIT // file.ticks_per_beat)
     onsets = [begin for track in voices for begin, _, _ in track.notes]
     half = -(-UNIT // (2 * file.ticks_per_beat))
@@ -88,14 +89,16 @@ def midi_to_musicxml(data: bytes) -> tuple[bytes, list[Problem]]:
     problems = []
     parts = []
     for number, track in enumerate(voices, start=1):
-        name = track.name or f"Track {number}"
+        name = track.name or worded("Track {number}", number=number)
         if track.drums and find_instrument(name).pitched:
-            name = f"Percussion ({track.name})" if track.name else "Percussion"
+            name = worded("Percussion ({name})", name=track.name) if track.name else worded("Percussion")
         notes, cut = _one_voice(track, _Grid([begin for begin, _, _ in track.notes], tick if written else None))
         if cut and not track.drums:
-            problems.append(Problem(code="score.midi", text=f"{name}: {cut} overlapping notes were shortened."))
+            problems.append(Problem(code="score.midi", text=worded("{name}: {cut} overlapping notes were shortened.", name=name, cut=cut)))
         if track.drums:
-            problems.append(Problem(code="score.midi", text=f"{name}: written as strokes on one line; which drum is not told."))
+            problems.append(
+                Problem(code="score.midi", text=worded("{name}: written as strokes on one line; which drum is not told.", name=name))
+            )
         bars = _bars(notes, metres, 0 if track.drums else fifths, tempo, strokes=track.drums)
         parts.append(DraftPart(name=name, bars=bars, clef="percussion" if track.drums else _clef(notes)))
     return write_draft(parts), problems
@@ -130,7 +133,9 @@ def _gather(file: mido.MidiFile) -> tuple[list[_Track], list[tuple[int, tuple[in
                 if message.type == "note_on" and message.velocity:
                     sounding[key] = time
             if count > MAX_NOTES:
-                raise ScoreError("score.too_long", f"The MIDI file has more than {MAX_NOTES} notes. Split it and try again.")
+                raise ScoreError(
+                    "score.too_long", worded("The MIDI file has more than {max_notes} notes. Split it and try again.", max_notes=MAX_NOTES)
+                )
     return list(found.values()), sorted(metres.items()) or [(0, (4, 4))], max(-7, min(7, fifths)), tempo
 
 
@@ -206,7 +211,7 @@ def _bars(
         starts.append(at)
         at += 4 * UNIT * metre[0] // metre[1]
         if len(bars) > MAX_BARS:
-            raise ScoreError("score.too_long", f"The MIDI file comes to more than {MAX_BARS} bars.")
+            raise ScoreError("score.too_long", worded("The MIDI file comes to more than {max_bars} bars.", max_bars=MAX_BARS))
     bars[0].fifths, bars[0].tempo_qpm = fifths, tempo
     starts.append(at)
     filled = 0

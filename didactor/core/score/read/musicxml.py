@@ -22,6 +22,7 @@ from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.model import Bar, Part, Score
 from didactor.core.score.read.accidentals import print_accidentals
 from didactor.core.score.read.formats import Format, Sample, register
+from didactor.core.words import worded
 
 MAX_XML_BYTES = 40 * 1024 * 1024
 #: Nobody plays a section more often.
@@ -39,13 +40,15 @@ def parse(data: bytes) -> Element:
         ScoreError: not XML, not MusicXML, a declared entity, or larger than allowed once unpacked.
     """
     if not data.strip():
-        raise ScoreError("score.empty", "The file is empty. Export the score again as MusicXML and upload that file.")
+        raise ScoreError("score.empty", worded("The file is empty. Export the score again as MusicXML and upload that file."))
     if data.startswith(ZIP_MAGIC):
         data = _unpack(data)
     if len(data) > MAX_XML_BYTES:
-        raise ScoreError("score.too_large", "The score is larger than 40 MB. Split it into movements and try again.")
+        raise ScoreError("score.too_large", worded("The score is larger than 40 MB. Split it into movements and try again."))
     if b"<!ENTITY" in data or b"<!ENTITY".decode().encode("utf-16-le") in data or "<!ENTITY".encode("utf-16-be") in data:
-        raise ScoreError("score.entities", "The file declares XML entities, which are not accepted. Export the score again as MusicXML.")
+        raise ScoreError(
+            "score.entities", worded("The file declares XML entities, which are not accepted. Export the score again as MusicXML.")
+        )
     parser = etree.XMLParser(
         resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False, remove_comments=True
     )
@@ -53,12 +56,15 @@ def parse(data: bytes) -> Element:
         root = etree.fromstring(data, parser)
     except etree.XMLSyntaxError as error:
         line = getattr(error, "lineno", None)
-        where = f" (line {line})" if line else ""
+        where = worded(" (line {line})", line=line) if line else ""
         raise ScoreError(
-            "score.not_xml", f"The file is not MusicXML: it cannot be read as XML{where}. Export the score as MusicXML (.musicxml or .mxl)."
+            "score.not_xml",
+            worded(
+                "The file is not MusicXML: it cannot be read as XML{where}. Export the score as MusicXML (.musicxml or .mxl).", where=where
+            ),
         ) from error
     if root.tag == "score-timewise":
-        raise ScoreError("score.timewise", "The score is stored timewise. Export it as partwise MusicXML, the usual kind.")
+        raise ScoreError("score.timewise", worded("The score is stored timewise. Export it as partwise MusicXML, the usual kind."))
     if root.tag != "score-partwise":
         raise ScoreError("score.not_musicxml", f"The file is XML, but not a MusicXML score (it begins with <{_plain(str(root.tag))}>).")
     return root
@@ -70,16 +76,18 @@ def _plain(text: str) -> str:
 
 def _unpack(data: bytes) -> bytes:
     """The score inside a compressed MusicXML file, never reading more than the allowed size."""
-    broken = ScoreError("score.bad_zip", "The compressed score is damaged. Export it again, or export plain .musicxml.")
+    broken = ScoreError("score.bad_zip", worded("The compressed score is damaged. Export it again, or export plain .musicxml."))
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             members = archive.infolist()
             if len(members) > MAX_ZIP_MEMBERS:
-                raise ScoreError("score.bad_zip", "The compressed file holds far more than one score. Export a single score as .mxl.")
+                raise ScoreError(
+                    "score.bad_zip", worded("The compressed file holds far more than one score. Export a single score as .mxl.")
+                )
             names = [member.filename for member in members]
             target = _rootfile(archive, names)
             if target is None:
-                raise ScoreError("score.no_score_in_zip", "There is no MusicXML score in this compressed file.")
+                raise ScoreError("score.no_score_in_zip", worded("There is no MusicXML score in this compressed file."))
             return _read_bounded(archive, target)
     except (zipfile.BadZipFile, KeyError, EOFError, RuntimeError, OSError, zipfile.LargeZipFile) as error:
         raise broken from error
@@ -103,7 +111,9 @@ def _read_bounded(archive: zipfile.ZipFile, name: str, limit: int = MAX_XML_BYTE
     with archive.open(name) as member:
         data = member.read(limit + 1)
     if len(data) > limit:
-        raise ScoreError("score.too_large", "The compressed score unpacks to more than 40 MB, which no score needs. It was not opened.")
+        raise ScoreError(
+            "score.too_large", worded("The compressed score unpacks to more than 40 MB, which no score needs. It was not opened.")
+        )
     return data
 
 
@@ -127,7 +137,7 @@ def prepare(data: bytes) -> bytes:
             del element.attrib["id"]
     parts = root.findall("part")
     if not parts:
-        raise ScoreError("score.no_parts", "The score has no parts: there is nothing to play in it.")
+        raise ScoreError("score.no_parts", worded("The score has no parts: there is nothing to play in it."))
     for part_number, part in enumerate(parts, start=1):
         _begin_with_attributes(part)
         try:
@@ -135,7 +145,7 @@ def prepare(data: bytes) -> bytes:
         except (ValueError, ZeroDivisionError, OverflowError) as error:
             raise ScoreError(
                 "score.bad_values",
-                f"Part {part_number} of the score holds values that make no sense. Export it again.",
+                worded("Part {part_number} of the score holds values that make no sense. Export it again.", part_number=part_number),
             ) from error
         # Some programs write only what sounds; a reader needs the signs all the same.
         if part.find("measure/note/accidental") is None:
@@ -234,7 +244,7 @@ def read(data: bytes) -> Score:
         except (ValueError, ZeroDivisionError, KeyError, OverflowError) as error:
             raise ScoreError(
                 "score.bad_values",
-                f"Part {index} of the score holds values that make no sense. Export it again.",
+                worded("Part {index} of the score holds values that make no sense. Export it again.", index=index),
             ) from error
         parts.append(result)
         contents.append(filled)

@@ -15,6 +15,7 @@ from didactor.core.score.clefs import clef_name
 from didactor.core.score.model import Bar, ChordSymbol, Hairpin, Note, Part, Words
 from didactor.core.score.read.road_words import JUMPS, MARKS, meaning_of
 from didactor.core.units import BEAT_UNIT_QUARTERS, pitch_to_midi
+from didactor.core.words import worded
 
 Element = etree._Element
 
@@ -57,15 +58,18 @@ def read_part(part: Element, entry: Element | None, index: int) -> tuple[Part, l
     cursor = _Cursor()
     measures = part.findall("measure")
     if len(measures) > MAX_BARS:
-        raise ScoreError("score.too_long", f"Part {index} has more than {MAX_BARS} bars. Split the score and try again.")
+        raise ScoreError(
+            "score.too_long",
+            worded("Part {index} has more than {max_bars} bars. Split the score and try again.", index=index, max_bars=MAX_BARS),
+        )
     for bar_index, measure in enumerate(measures):
         _read_measure(cursor, measure, bar_index)
     name = (entry.findtext("part-name") or "").strip() if entry is not None else ""
     instrument = (entry.findtext("score-instrument/instrument-name") or "").strip() if entry is not None else ""
     result = Part(
         index=index,
-        name=name or f"Part {index}",
-        instrument=instrument or name or f"Part {index}",
+        name=name or worded("Part {index}", index=index),
+        instrument=instrument or name or worded("Part {index}", index=index),
         transposition=cursor.transposition,
         staves=cursor.staves,
         bars=tuple(cursor.bars),
@@ -148,7 +152,11 @@ def _harmony(cursor: _Cursor, element: Element, bar_index: int, position: float)
     except ValueError:
         written = element.find("kind")
         text = (written.get("text") or written.text or "").strip()[:30] if written is not None else ""
-        words = f"A chord symbol was not understood and is not judged: “{(element.findtext('root/root-step') or '').strip()}{text}”."
+        words = worded(
+            "A chord symbol was not understood and is not judged: “{findtext}{text}”.",
+            findtext=(element.findtext("root/root-step") or "").strip(),
+            text=text,
+        )
         if all(p.text != words for p in cursor.problems):
             cursor.problems.append(Problem(code="score.chord", text=words))
         return
@@ -190,7 +198,9 @@ def _note(cursor: _Cursor, element: Element, bar_index: int, onset: Fraction, du
     if element.find("cue") is not None or (pitch is None and unpitched is None):
         return
     if len(cursor.notes) >= MAX_NOTES:
-        raise ScoreError("score.too_long", f"The part has more than {MAX_NOTES} notes. Split the score and try again.")
+        raise ScoreError(
+            "score.too_long", worded("The part has more than {max_notes} notes. Split the score and try again.", max_notes=MAX_NOTES)
+        )
     if pitch is not None:
         step = pitch.findtext("step", "C").strip().upper()
         alter = float(pitch.findtext("alter", "0").strip() or 0)
@@ -304,5 +314,5 @@ def _direction(cursor: _Cursor, element: Element, found: dict[str, Any], marks: 
             found["tempo_qpm"] = float(metronome.findtext("per-minute") or "") * BEAT_UNIT_QUARTERS[unit]
         except (ValueError, KeyError):
             cursor.problems.append(
-                Problem(code="score.tempo_mark", text="A tempo mark was not understood; set the tempo on the assignment.")
+                Problem(code="score.tempo_mark", text=worded("A tempo mark was not understood; set the tempo on the assignment."))
             )

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from didactor.core.score.model import Bar, Note
+from didactor.core.words import _, worded
 
 #: What is said between the beats, in the usual words; a studio may have others.
 WORDS = {"and": "and", "e": "e", "a": "a", "trip": "trip", "let": "let"}
@@ -103,6 +104,20 @@ def _parts(shares: list[float]) -> int:
     return 2 if all(abs(s * 2 - round(s * 2)) < 2 * _NEAR for s in straight) else 4
 
 
+BEATS = {
+    1: _("Count the beats: {line}."),
+    2: _("Count every beat in two: {line}."),
+    3: _("Count every beat in three: {line}."),
+    4: _("Count every beat in four: {line}."),
+}
+EIGHTHS = {
+    1: _("Count the eighths: {line}."),
+    2: _("Count every eighth in two: {line}."),
+    3: _("Count every eighth in three: {line}."),
+    4: _("Count every eighth in four: {line}."),
+}
+
+
 def _in_words(parts: int, bar: Bar | None, eighths: bool, said: Mapping[str, str]) -> str:
     """“Count every beat in two: 1 and 2 and 3 and 4 and.”"""
     if bar is None:
@@ -110,6 +125,5 @@ def _in_words(parts: int, bar: Bar | None, eighths: bool, said: Mapping[str, str
     unit = 0.5 if _is_compound(bar) and eighths else bar.beat_quarters
     numbers = range(1, round(4.0 * bar.beats / bar.beat_type / unit) + 1)
     line = " ".join(" ".join([str(n), *(said[w] for w in _BETWEEN[parts])]) for n in numbers)
-    what = "eighth" if _is_compound(bar) and eighths else "beat"
-    how = {1: f"Count the {what}s", 2: f"Count every {what} in two", 3: f"Count every {what} in three", 4: f"Count every {what} in four"}
-    return f"{how[parts]}: {line}."
+    how = EIGHTHS if _is_compound(bar) and eighths else BEATS
+    return worded(how[parts], line=line)

@@ -21,6 +21,7 @@ from didactor.core.score.expected import Expectation, ExpectedNote, PlayedBar
 from didactor.core.score.model import Part
 from didactor.core.score.spelling import key_alters
 from didactor.core.score.study.hand_moves import hand_changes, hand_moves
+from didactor.core.words import _
 
 WEIGHTS = {
     "speed": 1.6,
@@ -35,16 +36,16 @@ WEIGHTS = {
     "changes": 0.5,
 }
 WORDS = {
-    "speed": "many notes a second",
-    "rhythm": "an unusual rhythm",
+    "speed": _("many notes a second"),
+    "rhythm": _("an unusual rhythm"),
     "leaps": "leaps",
     "signs": "signs against the key",
-    "key": "a key with many signs",
-    "range": "a wide range",
-    "together": "many notes together",
-    "moves": "the hand moves",
-    "hands": "the line goes from hand to hand",
-    "changes": "quick changes of chord",
+    "key": _("a key with many signs"),
+    "range": _("a wide range"),
+    "together": _("many notes together"),
+    "moves": _("the hand moves"),
+    "hands": _("the line goes from hand to hand"),
+    "changes": _("quick changes of chord"),
 }
 #: So much beyond the usual is worth a word.
 NOTICED = 0.25

@@ -13,6 +13,7 @@ from didactor.core.score.model import Bar, Note
 from didactor.core.score.study.counting import Counted, counting
 from didactor.core.score.study.difficulty import Difficulty
 from didactor.core.score.study.reading_aids import read_key_signature
+from didactor.core.words import counted, listed, worded
 
 #: A bar nearly as hard as the hardest is as good an answer; a tempo so little above the easy one is still at ease.
 NEARLY, AT_EASE = 0.85, 1.1
@@ -116,48 +117,66 @@ def answer(asked: Questions, said: Answers, found: Difficulty, start_bpm: float)
 
 
 def _of_key(asked: Questions, said: Answers) -> Answered:
-    count = "1 note" if len(asked.key) == 1 else f"{len(asked.key)} notes"
-    facts = f"{', '.join(asked.signs)}: {count} here"
+    facts = counted("{signs}: {count} note here", "{signs}: {count} notes here", len(asked.key), signs=", ".join(asked.signs))
     if said.key is None:
         return Answered(about="key", right=None, words=f"{facts}.", overlooked=tuple(sorted(asked.key)))
     overlooked, mistaken = sorted(asked.key - said.key), sorted(said.key - asked.key)
     if not overlooked and not mistaken:
-        return Answered(about="key", right=True, words=f"{facts}; all found.")
-    words = [f"{len(overlooked)} overlooked"] if overlooked else []
-    words += [f"{len(mistaken)} that the key does not change"] if mistaken else []
+        return Answered(about="key", right=True, words=worded("{facts}; all found.", facts=facts))
+    words = [worded("{overlooked} overlooked", overlooked=len(overlooked))] if overlooked else []
+    words += [worded("{mistaken} that the key does not change", mistaken=len(mistaken))] if mistaken else []
     return Answered(about="key", right=False, words=f"{facts}; {', '.join(words)}.", overlooked=tuple(overlooked), mistaken=tuple(mistaken))
 
 
 def _of_hardest(said: Answers, found: Difficulty) -> Answered:
     hardest = found.hardest
-    why = " and ".join(hardest.why)
-    facts = f"bar {hardest.number}{': ' + why if why else ''}"
+    why = listed(hardest.why)
+    facts = worded("bar {number}: {why}", number=hardest.number, why=why) if why else worded("bar {number}", number=hardest.number)
     if said.hardest is None:
-        return Answered(about="hardest", right=None, words=f"By our reckoning {facts}.")
+        return Answered(about="hardest", right=None, words=worded("By our reckoning {facts}.", facts=facts))
     value = max((b.value for b in found.bars if b.number == said.hardest), default=0.0)
     if said.hardest == hardest.number:
-        return Answered(about="hardest", right=True, words=f"Bar {hardest.number}, as we see it{': ' + why if why else ''}.")
+        return Answered(
+            about="hardest",
+            right=True,
+            words=worded("Bar {number}, as we see it: {why}.", number=hardest.number, why=why)
+            if why
+            else worded("Bar {number}, as we see it.", number=hardest.number),
+        )
     if value >= NEARLY * hardest.value:
-        return Answered(about="hardest", right=True, words=f"Bar {said.hardest} is about as hard as {facts}.")
-    return Answered(about="hardest", right=False, words=f"You chose bar {said.hardest}; look at {facts}.")
+        return Answered(
+            about="hardest", right=True, words=worded("Bar {hardest} is about as hard as {facts}.", hardest=said.hardest, facts=facts)
+        )
+    return Answered(
+        about="hardest", right=False, words=worded("You chose bar {hardest}; look at {facts}.", hardest=said.hardest, facts=facts)
+    )
 
 
 def _of_counts(asked: Questions, said: Answers) -> Answered:
     due = {c.note_id: c.word for c in asked.counted if c.note_id is not None}
     line = " ".join(c.word if c.note_id is not None else f"({c.word})" for c in asked.counted)
-    facts = f"Bar {asked.counted_bar} is counted {line}"
+    facts = worded("Bar {counted_bar} is counted {line}", counted_bar=asked.counted_bar, line=line)
     if not any(said.counts.values()):
         return Answered(about="counts", right=None, words=f"{facts}.")
     wrong = tuple(note for note, word in due.items() if said.counts.get(note, "") != word)
     if not wrong:
-        return Answered(about="counts", right=True, words=f"{facts}: every note is in its place.")
-    return Answered(about="counts", right=False, words=f"{facts}; {len(wrong)} of {len(due)} notes fall elsewhere.", mistaken=wrong)
+        return Answered(about="counts", right=True, words=worded("{facts}: every note is in its place.", facts=facts))
+    return Answered(
+        about="counts",
+        right=False,
+        words=worded("{facts}; {wrong} of {due} notes fall elsewhere.", facts=facts, wrong=len(wrong), due=len(due)),
+        mistaken=wrong,
+    )
 
 
 def _of_tempo(said: Answers, found: Difficulty, start_bpm: float) -> Answered:
-    where = f"bar {found.hardest.number} is at ease from about {start_bpm:.0f} down"
+    where = worded("bar {number} is at ease from about {start_bpm:.0f} down", number=found.hardest.number, start_bpm=start_bpm)
     if said.tempo_bpm is None:
         return Answered(about="tempo", right=None, words=f"{where[0].upper()}{where[1:]}.")
     if said.tempo_bpm <= AT_EASE * start_bpm:
-        return Answered(about="tempo", right=True, words=f"{said.tempo_bpm:g} leaves room to think: {where}.")
-    return Answered(about="tempo", right=False, words=f"{said.tempo_bpm:g} is brisk to begin with: {where}.")
+        return Answered(
+            about="tempo", right=True, words=worded("{tempo_bpm:g} leaves room to think: {where}.", tempo_bpm=said.tempo_bpm, where=where)
+        )
+    return Answered(
+        about="tempo", right=False, words=worded("{tempo_bpm:g} is brisk to begin with: {where}.", tempo_bpm=said.tempo_bpm, where=where)
+    )

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from didactor.core.instruments import Instrument
 from didactor.core.score.model import Note
 from didactor.core.score.study.fingering import fingering_of
+from didactor.core.words import worded
 
 #: Semitones that five fingers cover on a keyboard without moving, the thumb and the little one stretched a little.
 KEYBOARD_SPAN = 9
@@ -40,7 +41,7 @@ def hand_changes(notes: Sequence[Note]) -> dict[str, str]:
         staves = {n.staff for n in together}
         held = {staff for staff, (bar, end) in ends.items() if bar == bar_index and end > onset + 1e-6}
         if len(staves) == 1 and len(before) == 1 and staves != before and not held - staves:
-            found[together[0].id] = "the right hand takes over" if staves == {1} else "the left hand takes over"
+            found[together[0].id] = worded("the right hand takes over") if staves == {1} else worded("the left hand takes over")
         before = staves or before
         for note in together:
             ends[note.staff] = (bar_index, onset + note.duration_quarters)
@@ -71,7 +72,7 @@ def _on_keys(notes: list[Note]) -> dict[str, str]:
         if wider_high - wider_low <= KEYBOARD_SPAN:
             low, high = wider_low, wider_high
             continue
-        found[together[0].id] = "moves up" if bottom + top > low + high else "moves down"
+        found[together[0].id] = worded("moves up") if bottom + top > low + high else worded("moves down")
         low, high = bottom, top
     return found
 
@@ -83,7 +84,7 @@ def _on_strings(notes: list[Note], instrument: Instrument) -> dict[str, str]:
         fingering = fingering_of(instrument, note.sounding_midi - instrument.transposition, note.sounding_midi)
         beyond = fingering is None or (fingering.kind == "frets" and int(fingering.words.split()[1]) > NUT_FRET)
         if beyond != away:
-            found[note.id] = "leaves first position" if beyond else "back in first position"
+            found[note.id] = worded("leaves first position") if beyond else worded("back in first position")
         away = beyond
     return found
 

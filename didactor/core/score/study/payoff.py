@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from didactor.core.score.model import Part
 from didactor.core.score.study.likeness import Kind, compared
+from didactor.core.words import counted, worded
 
 #: A line is so long at least, and so many of its bars may differ by a note.
 SHORTEST, MOST_VARIED = 2, 1
@@ -89,14 +90,27 @@ class Payoff:
     @property
     def in_words(self) -> str:
         many = self.first != self.last
-        named = f"{'Bars' if many else 'Bar'} {self.bars}"
+        named = worded("Bars {bars}", bars=self.bars) if many else worded("Bar {bars}", bars=self.bars)
         said = []
         if self.wins:
-            won = f"{self.wins} bars more are won" if self.wins > 1 else "one bar more is won"
-            said.append(f"learn {'them' if many else 'it'}, and {won}")
+            said.append(
+                counted("learn them, and one bar more is won", "learn them, and {count} bars more are won", self.wins)
+                if many
+                else counted("learn it, and one bar more is won", "learn it, and {count} bars more are won", self.wins)
+            )
         if self.cost >= 0.1:
             said.append(
-                f"{'they cost' if many else 'it costs'} {'all' if self.cost > 0.99 else f'{round(100 * self.cost)} %'} of the faults"
+                (
+                    worded("they cost all of the faults")
+                    if self.cost > 0.99
+                    else worded("they cost {cost} % of the faults", cost=round(100 * self.cost))
+                )
+                if many
+                else (
+                    worded("it costs all of the faults")
+                    if self.cost > 0.99
+                    else worded("it costs {cost} % of the faults", cost=round(100 * self.cost))
+                )
             )
         return f"{named}: {'; '.join(said)}." if said else f"{named}."
 

@@ -6,20 +6,20 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from didactor.core.score.model import Bar, Note, Part
-from didactor.core.score.spelling import key_alters, place
+from didactor.core.score.spelling import german_name, key_alters, place, syllable
+from didactor.core.words import _, worded
 
 NAMINGS = {
-    "letters": "Letters",
-    "german": "Letters, with H",
-    "fixed_do": "Do re mi, fixed",
-    "movable_do": "Do re mi, from the key note",
-    "numbers": "Numbers, from the key note",
-    "own": "Our own names",
+    "letters": _("Letters"),
+    "german": _("Letters, with H"),
+    "fixed_do": _("Do re mi, fixed"),
+    "movable_do": _("Do re mi, from the key note"),
+    "numbers": _("Numbers, from the key note"),
+    "own": _("Our own names"),
 }
-_SYLLABLES = {"C": "do", "D": "re", "E": "mi", "F": "fa", "G": "sol", "A": "la", "B": "si"}
 _MOVABLE = ("do", "re", "mi", "fa", "sol", "la", "ti")
 _SIGNS = {-2: "♭♭", -1: "♭", 0: "", 1: "♯", 2: "𝄪"}
-_GERMAN_SIGNS = {-2: "eses", -1: "es", 1: "is", 2: "isis"}
+_WRITTEN = {-2: "bb", -1: "b", 0: "", 1: "#", 2: "##"}
 _FIFTHS_ORDER = "FCGDAEB"
 
 
@@ -65,23 +65,15 @@ def note_name(note: Note, fifths: int, naming: str, own: Mapping[str, str] | Non
     if naming == "own":
         return ((own or {}).get(note.step) or note.step) + _SIGNS.get(alter, "")
     if naming == "fixed_do":
-        return _SYLLABLES[note.step] + _SIGNS.get(alter, "")
+        return syllable(note.step) + _SIGNS.get(alter, "")
     if naming == "german":
-        return _german(note.step, alter)
+        return german_name(note.step + _WRITTEN.get(alter, ""))
     if naming in ("movable_do", "numbers"):
         tonic = _FIFTHS_ORDER[(fifths + 1) % 7]
         degree = ("CDEFGAB".index(note.step) - "CDEFGAB".index(tonic)) % 7
         off = round((place(note.step, alter) - place(note.step, key_alters(fifths)[note.step])) / 7)
         return (_MOVABLE[degree] if naming == "movable_do" else str(degree + 1)) + _SIGNS.get(off, "")
     return note.step + _SIGNS.get(alter, "")
-
-
-def _german(step: str, alter: int) -> str:
-    if step == "B":
-        return {0: "H", -1: "B", 1: "His", -2: "Heses"}.get(alter, "H")
-    if alter < 0 and step in "AE":
-        return step + _GERMAN_SIGNS[alter][1:]
-    return step + _GERMAN_SIGNS.get(alter, "")
 
 
 def loudness_in_words(part: Part, bars: dict[int, Bar]) -> list[str]:
@@ -91,9 +83,18 @@ def loudness_in_words(part: Part, bars: dict[int, Bar]) -> list[str]:
     for note in part.notes:
         if note.bar_index in bars and note.dynamics and note.dynamics != before:
             before = note.dynamics
-            words.append((note.bar_index, f"{note.dynamics} from bar {bars[note.bar_index].number}"))
+            words.append(
+                (note.bar_index, worded("{dynamics} from bar {number}", dynamics=note.dynamics, number=bars[note.bar_index].number))
+            )
     for hairpin in part.hairpins:
         if hairpin.begin[0] in bars:
-            growing = "louder" if hairpin.growing else "softer"
-            words.append((hairpin.begin[0], f"{growing} from bar {bars[hairpin.begin[0]].number}"))
+            number = bars[hairpin.begin[0]].number
+            words.append(
+                (
+                    hairpin.begin[0],
+                    worded("louder from bar {number}", number=number)
+                    if hairpin.growing
+                    else worded("softer from bar {number}", number=number),
+                )
+            )
     return [text for _, text in sorted(words, key=lambda w: w[0])]

@@ -10,28 +10,29 @@ from __future__ import annotations
 from functools import cache
 
 from didactor.core.units import name_to_midi
+from didactor.core.words import _, worded
 
 #: Keys by their short name under a note, and in words.
 KEYS = {
-    "B♭": "low B♭ key, left little finger",
-    "B": "low B key, left little finger",
-    "C♯": "C♯ key, left little finger",
-    "G♯": "G♯ key, left little finger",
-    "C": "low C key, right little finger",
-    "lC♯": "low C♯ key, right little finger",
-    "E♭": "E♭ key, right little finger",
-    "sB♭": "side B♭ key, right hand",
-    "pD": "palm D key, left hand",
-    "pE♭": "palm E♭ key, left hand",
-    "sE": "side E key, right hand",
-    "pF": "palm F key, left hand",
-    "E": "E key, little finger",
-    "F": "F key, little finger",
-    "F♯": "F♯ key, little finger",
-    "A♭": "A♭ key, right little finger",
-    "sE♭": "side E♭ key, right hand",
-    "tG♯": "throat G♯ key, left first finger",
-    "tA": "throat A key, left first finger",
+    "B♭": _("low B♭ key, left little finger"),
+    "B": _("low B key, left little finger"),
+    "C♯": _("C♯ key, left little finger"),
+    "G♯": _("G♯ key, left little finger"),
+    "C": _("low C key, right little finger"),
+    "lC♯": _("low C♯ key, right little finger"),
+    "E♭": _("E♭ key, right little finger"),
+    "sB♭": _("side B♭ key, right hand"),
+    "pD": _("palm D key, left hand"),
+    "pE♭": _("palm E♭ key, left hand"),
+    "sE": _("side E key, right hand"),
+    "pF": _("palm F key, left hand"),
+    "E": _("E key, little finger"),
+    "F": _("F key, little finger"),
+    "F♯": _("F♯ key, little finger"),
+    "A♭": _("A♭ key, right little finger"),
+    "sE♭": _("side E♭ key, right hand"),
+    "tG♯": _("throat G♯ key, left first finger"),
+    "tA": _("throat A key, left first finger"),
 }
 _SAXOPHONE = {
     "Bb3": "123|123 B♭", "B3": "123|123 B", "C4": "123|123 C", "C#4": "123|123 C♯", "D4": "123|123", "Eb4": "123|123 E♭",
@@ -76,8 +77,9 @@ def in_words(fingering: str, kind: str) -> str:
     """“thumb 1 2 3 | 1 2 and the E♭ key, right little finger”."""
     left, _, rest = fingering.partition("|")
     right, *keys = rest.split(" ")
-    names = {"R": "register key" if kind == "clarinet" else "octave key", "T": "thumb"}
-    hands = f"{' '.join(names.get(c, c) for c in left) or 'none'} | {' '.join(right) or 'none'}"
-    open_ = hands == "none | none"
+    names = {"R": worded("register key") if kind == "clarinet" else worded("octave key"), "T": worded("thumb")}
+    hands = f"{' '.join(names.get(c, c) for c in left) or worded('none')} | {' '.join(right) or worded('none')}"
+    open_ = not left and not right
     said = [KEYS[key] for key in keys if key]
-    return " and the ".join(["all open" if open_ else hands, *said])
+    said_hands = worded("all open") if open_ else hands
+    return worded("{hands} and the {keys}", hands=said_hands, keys=worded(" and the ").join(said)) if said else said_hands

@@ -16,6 +16,7 @@ from didactor.core.score.clefs import clef_element
 from didactor.core.score.read.accidentals import print_accidentals
 from didactor.core.score.read.musicxml import parse
 from didactor.core.score.spelling import Interval, interval_for, moved, place, spelled
+from didactor.core.words import worded
 
 #: Octaves tried up and down.
 OCTAVES = range(-3, 4)
@@ -70,7 +71,7 @@ def arrange(prepared: bytes, part: int, instrument: Instrument, octaves: int = 0
     root = parse(prepared)
     parts = root.findall("part")
     if not 1 <= part <= len(parts):
-        raise PassageError("passage.no_such_part", f"There is no part {part} in this score.")
+        raise PassageError("passage.no_such_part", worded("There is no part {part} in this score.", part=part))
     keep = parts[part - 1]
     for other in parts:
         if other is not keep:

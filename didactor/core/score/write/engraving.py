@@ -16,6 +16,7 @@ from lxml import etree
 
 from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.model import Bar, Part
+from didactor.core.words import _, worded
 
 SVG = "{http://www.w3.org/2000/svg}"
 UNITS_PER_PIXEL = 10
@@ -30,7 +31,7 @@ BESIDE = ("beside", "phone")
 #: Where one plays from it, an arm's length away: fewer bars in a line, and a larger staff.
 PLAYED_FROM = ("stand", "handheld")
 
-NOT_ENGRAVED = "The score was read but cannot be engraved. Export it again from the notation program."
+NOT_ENGRAVED = _("The score was read but cannot be engraved. Export it again from the notation program.")
 
 _OPTIONS: dict[str, Any] = {
     "pageHeight": 60000,
@@ -84,7 +85,7 @@ def engrave(prepared: bytes, part: Part, bars: list[Bar], layout: str = "desk") 
         PassageError: no bars.
     """
     if not bars:
-        raise PassageError("passage.bars", "Choose at least one bar.")
+        raise PassageError("passage.bars", worded("Choose at least one bar."))
     toolkit = _toolkit()
     toolkit.setOptions({**_OPTIONS, "pageWidth": LAYOUTS[layout]})
     if not toolkit.loadData(_only_part(prepared, part.index).decode()):

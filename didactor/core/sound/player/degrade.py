@@ -33,6 +33,7 @@ from scipy.signal import butter, lfilter, sosfiltfilt
 
 from didactor.core.errors import PassageError
 from didactor.core.sound.player.rooms import ROOMS, SYNTH_RATE_HZ, Samples, add_room
+from didactor.core.words import worded
 
 Degradation = dict[str, Any]
 _Sound = npt.NDArray[np.float64]
@@ -47,7 +48,9 @@ def degrade(samples: Samples, steps: list[Degradation], rng: np.random.Generator
     sound, truth = samples.astype(np.float64), {"clicks_s": [], "shift_s": 0.0}
     for step in steps:
         if step.get("kind") not in _STEPS:
-            raise PassageError("degrade.kind", f"There is no degradation “{step.get('kind')}”. Known: {', '.join(_STEPS)}.")
+            raise PassageError(
+                "degrade.kind", worded("There is no degradation “{get}”. Known: {steps}.", get=step.get("kind"), steps=", ".join(_STEPS))
+            )
         sound = _STEPS[step["kind"]](sound, step, rng, truth)
     return sound.astype(np.float32), truth
 

@@ -22,6 +22,7 @@ from didactor.core.sound.player.additive import synthesise_additive, taps, wande
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
 from didactor.core.units import midi_to_hz
+from didactor.core.words import worded
 
 SOUNDFONTS = {
     "timgm": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),
@@ -74,7 +75,9 @@ def synthesise(
         return np.asarray(sound / max(float(np.abs(sound).max()), 1e-6) * 0.7, dtype=np.float32)
     font = SOUNDFONTS[source]
     if shutil.which("fluidsynth") is None or not font.exists():
-        raise CoreError("player.no_synthesiser", "The synthesiser is not installed. Run bin/start or bin/test once; they install it.")
+        raise CoreError(
+            "player.no_synthesiser", worded("The synthesiser is not installed. Run bin/start or bin/test once; they install it.")
+        )
     with tempfile.TemporaryDirectory() as folder:
         midi, wave = Path(folder) / "take.mid", Path(folder) / "take.wav"
         _midi(notes, instrument, vibrato_cents, clicks_s).save(midi)

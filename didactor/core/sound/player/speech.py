@@ -21,6 +21,7 @@ from scipy.signal import lfilter
 from didactor.core.errors import CoreError
 from didactor.core.sound.player.performance import PerformedNote
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ, Samples
+from didactor.core.words import worded
 
 Wave = npt.NDArray[np.float64]
 
@@ -111,7 +112,7 @@ def _faded(wave: Wave) -> Wave:
 def _by_espeak(syllable: str, voice: str) -> tuple[Wave, int]:
     """A syllable by the program espeak-ng, and where its level first reaches half of its loudest: there the vowel begins."""
     if shutil.which("espeak-ng") is None:
-        raise CoreError("player.no_speaker", "The program espeak-ng is not installed; only the benchmark needs it.")
+        raise CoreError("player.no_speaker", worded("The program espeak-ng is not installed; only the benchmark needs it."))
     words = {"#": "sharp", "b": "flat"}.get(syllable, syllable)
     made = subprocess.run(["espeak-ng", "-v", voice, "-s", "190", "--stdout", words], check=True, capture_output=True, timeout=60)
     rate, data = wavfile.read(io.BytesIO(made.stdout))

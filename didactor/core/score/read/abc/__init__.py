@@ -7,6 +7,7 @@ import re
 from didactor.core.errors import Problem, ScoreError
 from didactor.core.score.read.abc.tune import abc_to_musicxml, tunes_in
 from didactor.core.score.read.formats import Format, Sample, register
+from didactor.core.words import worded
 
 __all__ = ["abc_to_musicxml", "tunes_in"]
 
@@ -27,10 +28,13 @@ def _read(sample: Sample) -> list[tuple[bytes, list[Problem]]]:
             read.append(abc_to_musicxml(tune))
         except ScoreError as error:
             title = re.search(r"(?m)^T:\s*(.+)$", tune)
-            refused.append((title[1].strip()[:80] if title else "without a title", error))
+            refused.append((title[1].strip()[:80] if title else worded("without a title"), error))
     if not read:
         raise refused[0][1]
-    read[0][1].extend(Problem(code="score.tune", text=f"The tune “{title}” is left out. {error.message}") for title, error in refused)
+    read[0][1].extend(
+        Problem(code="score.tune", text=worded("The tune “{title}” is left out. {message}", title=title, message=error.message))
+        for title, error in refused
+    )
     return read
 
 

@@ -12,6 +12,7 @@ from didactor.core.score.read.abc.tokens import Token, length_of, notes_inside, 
 from didactor.core.score.read.abc.voice import Voice
 from didactor.core.score.read.road_words import meaning_of
 from didactor.core.score.write.draft import DraftNote, DraftPart, Pitch, write_draft
+from didactor.core.words import worded
 
 MAX_BYTES = 2 * 1024 * 1024
 MAX_TUNES = 2000
@@ -55,11 +56,13 @@ def tunes_in(text: str) -> list[str]:
         ScoreError: far too much.
     """
     if len(text) > MAX_BYTES:
-        raise ScoreError("score.too_large", "The ABC file is larger than 2 MB. Split it and try again.")
+        raise ScoreError("score.too_large", worded("The ABC file is larger than 2 MB. Split it and try again."))
     pieces = re.split(r"(?m)^(?=X:)", text.replace("\r\n", "\n").replace("\r", "\n"))
     tunes = [p for p in pieces if re.search(r"(?m)^K:", p)]
     if len(tunes) > MAX_TUNES:
-        raise ScoreError("score.too_large", f"The file holds more than {MAX_TUNES} tunes. Split it and try again.")
+        raise ScoreError(
+            "score.too_large", worded("The file holds more than {max_tunes} tunes. Split it and try again.", max_tunes=MAX_TUNES)
+        )
     return tunes or [text]
 
 
@@ -71,7 +74,8 @@ def abc_to_musicxml(tune: str) -> tuple[bytes, list[Problem]]:
     """
     if not re.search(r"(?m)^K:", tune):
         raise ScoreError(
-            "score.abc_no_key", "This is no ABC tune: it has no key. Begin with lines like “X:1”, “M:4/4”, “L:1/8”, “K:D”, then the notes."
+            "score.abc_no_key",
+            worded("This is no ABC tune: it has no key. Begin with lines like “X:1”, “M:4/4”, “L:1/8”, “K:D”, then the notes."),
         )
     reader = _Reader()
     for line in _TEXT_BLOCK.sub("", tune).splitlines():
@@ -127,7 +131,12 @@ class _Reader:
         if self._key is not None and words:
             self._voice().bar.rehearsal = words[:20]
         elif words:
-            self._tell("parts", f"The order of parts “{words}” is not followed by itself; type it as the order of playing, with spaces.")
+            self._tell(
+                "parts",
+                worded(
+                    "The order of parts “{words}” is not followed by itself; type it as the order of playing, with spaces.", words=words
+                ),
+            )
 
     def _change(self, name: str, value: str) -> None:
         started = self._key is not None
@@ -137,7 +146,7 @@ class _Reader:
         elif name == "M":
             metre = read_metre(value)
             if metre is None and value.lower() not in ("none", ""):
-                self._tell("metre", f"The metre “{value}” was not understood.")
+                self._tell("metre", worded("The metre “{value}” was not understood.", value=value))
             if voice:
                 self._set_metre(voice, metre)
             else:
@@ -145,7 +154,7 @@ class _Reader:
         elif name == "L":
             unit = read_unit(value)
             if unit is None:
-                self._tell("unit", f"The unit length “{value}” was not understood.")
+                self._tell("unit", worded("The unit length “{value}” was not understood.", value=value))
             elif voice:
                 voice.unit = unit
             else:
@@ -167,14 +176,14 @@ class _Reader:
     def _set_key(self, voice: Voice | None, value: str) -> None:
         key = read_key(value)
         if key is None:
-            self._tell("key", f"The key “{value}” was not understood.")
+            self._tell("key", worded("The key “{value}” was not understood.", value=value))
             key = Key()
         if voice is None:
             self._key = key
             return
         if voice.bar.notes and voice.bar.fifths is None and key.fifths != voice.key.fifths:
             # Inside a bar the signature can only be shown from the next one on; the notes follow it at once.
-            self._tell("key_inside", "A key that changes inside a bar is shown at the next bar.")
+            self._tell("key_inside", worded("A key that changes inside a bar is shown at the next bar."))
         voice.key = key
         voice.bar.fifths = key.fifths
         if key.clef:
@@ -223,7 +232,7 @@ class _Reader:
                 continue
             overlay = False
             if token.kind == "overlay":
-                self._tell("overlay", "A second voice within a bar (“&”) is not read; write it as a voice of its own.")
+                self._tell("overlay", worded("A second voice within a bar (“&”) is not read; write it as a voice of its own."))
                 overlay = True
             elif token.kind == "field":
                 self._field(token.values["name"], token.values["value"].strip())
@@ -234,7 +243,7 @@ class _Reader:
             elif token.kind == "ending":
                 voice.bar.ending_start = voice.ending = token.values["numbers"]
             elif token.kind == "unknown":
-                self._tell(f"sign {token.text}", f"The sign “{token.text}” was not understood.")
+                self._tell(f"sign {token.text}", worded("The sign “{text}” was not understood.", text=token.text))
             else:
                 self._modifier(voice, token)
 
@@ -267,7 +276,9 @@ class _Reader:
             voice.pending.harmony = parse_chord(text).text
         except ValueError:
             if re.match(r"[A-G](?![a-z]{3})", text.strip()) and meaning_of(text) is None:
-                self._tell(f"chord {text}", f"The chord symbol “{text}” is not known; it stands as words.")
+                self._tell(
+                    worded("chord {text}", text=text), worded("The chord symbol “{text}” is not known; it stands as words.", text=text)
+                )
             voice.pending.words = text.strip()
 
     def _decorate(self, voice: Voice, name: str) -> None:
@@ -286,7 +297,7 @@ class _Reader:
         elif name.isdigit() and len(name) == 1:
             voice.pending.fingering = name
         elif not re.match(r"^(crescendo|diminuendo|<|>)[()]$|^[<>][()]$", name):
-            self._tell(f"decoration {name}", f"The decoration “{name}” was not understood.")
+            self._tell(worded("decoration {name}", name=name), worded("The decoration “{name}” was not understood.", name=name))
 
     def _begin_tuplet(self, voice: Voice, token: Token) -> None:
         p = int(token.values["p"])
@@ -332,7 +343,7 @@ class _Reader:
         try:
             length = length_of(token.values["length"])
         except (ValueError, ZeroDivisionError):
-            self._tell("length", f"The length of “{token.text}” was not understood.")
+            self._tell("length", worded("The length of “{text}” was not understood.", text=token.text))
             length = Fraction(1)
         if token.kind == "chord":
             inside = notes_inside(token.values["inside"])
@@ -420,7 +431,7 @@ class _Reader:
                 continue
             note = next(notes, None)
             if note is None:
-                self._tell("lyrics", "There are more syllables than notes under one line.")
+                self._tell("lyrics", worded("There are more syllables than notes under one line."))
                 return
             if syllable in "*_-":
                 continue
@@ -436,11 +447,12 @@ class _Reader:
             bars = voice.bars if voice.bar.notes or len(voice.bars) == 1 else voice.bars[:-1]
             if voice.ending and bars:
                 bars[-1].ending_stop = voice.ending
-            name = voice.name or (f"Voice {number}" if len(self._voices) > 1 else "Melody")
+            name = voice.name or (worded("Voice {number}", number=number) if len(self._voices) > 1 else worded("Melody"))
             parts.append(DraftPart(name=name, bars=bars, clef=voice.clef, transposition=voice.transposition))
         if not any(n.pitches or n.stroke for p in parts for b in p.bars for n in b.notes):
             raise ScoreError(
-                "score.abc_no_notes", "There is not a single note in this tune. Write notes after the K: line, like “CDEF | GABc |”."
+                "score.abc_no_notes",
+                worded("There is not a single note in this tune. Write notes after the K: line, like “CDEF | GABc |”."),
             )
         return parts
 

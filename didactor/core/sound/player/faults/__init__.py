@@ -42,6 +42,7 @@ from didactor.core.sound.player.faults import notes as of_notes
 from didactor.core.sound.player.faults import order as of_order
 from didactor.core.sound.player.faults import time as of_time
 from didactor.core.sound.player.faults.places import Fault, Notes
+from didactor.core.words import worded
 
 #: In this order: faults that change the order of the notes come last, so that places keep naming the written notes.
 _APPLY: dict[str, Callable[[Notes, Fault, Expectation], Notes]] = {
@@ -79,7 +80,9 @@ def apply_faults(notes: Notes, faults: list[Fault], expectation: Expectation) ->
     """The performance with all ``faults`` in it. Raises ``PassageError`` for an unknown kind or place."""
     for fault in faults:
         if fault.get("kind") not in _APPLY:
-            raise PassageError("faults.kind", f"There is no fault “{fault.get('kind')}”. Known: {', '.join(_APPLY)}.")
+            raise PassageError(
+                "faults.kind", worded("There is no fault “{get}”. Known: {apply}.", get=fault.get("kind"), apply=", ".join(_APPLY))
+            )
     result = list(notes)
     kinds = list(_APPLY)
     for fault in sorted(faults, key=lambda f: kinds.index(f["kind"])):

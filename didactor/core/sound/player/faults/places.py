@@ -8,6 +8,7 @@ from typing import Any
 from didactor.core.errors import PassageError
 from didactor.core.score.expected import Expectation
 from didactor.core.sound.player.performance import PerformedNote
+from didactor.core.words import worded
 
 Fault = dict[str, Any]
 Notes = list[PerformedNote]
@@ -30,7 +31,7 @@ def place(notes: Notes, fault: Fault, expectation: Expectation) -> int:
         for index, note in enumerate(notes):
             if note.id == wanted.id and note.pass_ == wanted.pass_:
                 return index
-    raise PassageError("faults.place", f"The fault {fault} names a note that is not in the passage.")
+    raise PassageError("faults.place", worded("The fault {fault} names a note that is not in the passage.", fault=fault))
 
 
 def bar_start(notes: Notes, at: int, expectation: Expectation, bars_back: int) -> int:
