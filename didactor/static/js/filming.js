@@ -142,7 +142,7 @@ async function deliver() {
       name: made.file.type.includes("mp4") ? "take.mp4" : "take.webm",
       step: made.step,
       clicks: made.clicks,
-      onProgress: (share) => say(worded("{percent} % sent", { percent: Math.round(share * 100) })),
+      onProgress: (share) => say(worded("Sent: {percent} %", { percent: Math.round(share * 100) })),
     });
     window.removeEventListener("beforeunload", leaving);
     await made.keeping?.drop();

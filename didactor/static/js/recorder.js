@@ -234,7 +234,7 @@ async function deliver() {
       backing: played,
       onProgress: (share) => {
         bar.value = share;
-        words.textContent = worded("{percent} % sent", { percent: Math.round(share * 100) });
+        words.textContent = worded("Sent: {percent} %", { percent: Math.round(share * 100) });
       },
     });
     guard(false);

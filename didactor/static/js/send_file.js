@@ -28,7 +28,7 @@ async function deliver(file) {
       tempo: form.querySelector("[data-own-tempo]")?.value ?? "",
       onProgress: (share) => {
         bar.value = share;
-        words.textContent = worded("{percent} % sent", { percent: Math.round(share * 100) });
+        words.textContent = worded("Sent: {percent} %", { percent: Math.round(share * 100) });
       },
     });
     window.removeEventListener("beforeunload", leaving);

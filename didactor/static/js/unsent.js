@@ -28,7 +28,7 @@ function row(facts, file) {
         tempo: facts.tempo,
         clicks: facts.clicks,
         backing: facts.backing,
-        onProgress: (share) => (says.textContent = worded("{percent} % sent", { percent: Math.round(share * 100) })),
+        onProgress: (share) => (says.textContent = worded("Sent: {percent} %", { percent: Math.round(share * 100) })),
       });
       await forget(facts.id);
       return take;
