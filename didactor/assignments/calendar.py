@@ -13,6 +13,7 @@ from django.db.models import F
 
 from didactor.assignments.models import Assignment, Slot, Task, TaskState
 from didactor.core.words import worded
+from didactor.people.languages import in_words_of
 from didactor.people.models import Person
 
 SALT = "didactor.calendar"
@@ -49,10 +50,11 @@ def calendar_of(person: Person) -> bytes:
     made.add("prodid", "-//Didactor//due dates//EN")
     made.add("version", "2.0")
     made.add("x-wr-calname", "Didactor")
-    for event in _of_teacher(person) if person.is_teacher else _of_family(person):
-        made.add_component(event)
-    for slot in Slot.objects.visible_to(person).to_come().exclude(enrolment=None)[:MOST]:
-        made.add_component(_of_slot(slot, person))
+    with in_words_of(person):
+        for event in _of_teacher(person) if person.is_teacher else _of_family(person):
+            made.add_component(event)
+        for slot in Slot.objects.visible_to(person).to_come().exclude(enrolment=None)[:MOST]:
+            made.add_component(_of_slot(slot, person))
     return bytes(made.to_ical())
 
 

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from django.conf import settings
 from django.core.cache import cache
+from django.utils.translation import get_language
 
 from didactor.core.formats.lanes import plain_score
 from didactor.core.score.write.engraving import ACROSS, LAYOUTS
 from didactor.library.models import Engraving, Passage
 from didactor.library.notation import ENGRAVER, engravings_of
+from didactor.web.speaking import NAMINGS, naming_spoken
 
 #: Goes up when marks or lanes are drawn otherwise.
 DRAWING_VERSION = 13
@@ -43,9 +46,12 @@ def drawn(key: str, passage: Passage, layouts: tuple[str, ...], draw: Callable[[
 
 
 def forget(key: str) -> None:
-    """Take drawings out of the cache, in every layout."""
-    cache.delete_many([_full_key(key, layout) for layout in LAYOUTS])
+    """Take drawings out of the cache, in every layout and all words."""
+    spoken = [f"{language}-{naming}" for language, _name in settings.LANGUAGES for naming in NAMINGS]
+    cache.delete_many([_full_key(key, layout, words) for layout in LAYOUTS for words in spoken])
 
 
-def _full_key(key: str, layout: str) -> str:
-    return f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}"
+def _full_key(key: str, layout: str, words: str | None = None) -> str:
+    """What stands on a drawing is in the reader's words."""
+    words = words or f"{get_language()}-{naming_spoken()}"
+    return f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}:{words}"

@@ -12,6 +12,7 @@ from django.core.cache import cache
 from django.core.exceptions import ValidationError
 from django.db import connection, transaction
 from django.utils import timezone
+from django.utils.translation import get_language
 
 from didactor.core.words import worded
 from didactor.people.jobs import send_reset
@@ -38,7 +39,14 @@ def found_studio(*, studio: str, name: str, username: str, password: str, email:
         cursor.execute("LOCK TABLE people_studio IN SHARE ROW EXCLUSIVE MODE")
     if not may_found():
         raise AccountRefused(worded("There is a studio here already. Ask its owner for an invitation."))
-    return _teacher(Studio.objects.create(name=studio.strip()), name, username, password, email, is_owner=True)
+    return _teacher(
+        Studio.objects.create(name=studio.strip(), language=(get_language() or "").split("-")[0]),
+        name,
+        username,
+        password,
+        email,
+        is_owner=True,
+    )
 
 
 def _teacher(studio: Studio, name: str, username: str, password: str, email: str, *, is_owner: bool) -> Person:

@@ -10,6 +10,7 @@ from django.utils.http import urlsafe_base64_encode
 from procrastinate.contrib.django import app
 
 from didactor.core.words import worded
+from didactor.people.languages import in_words_of
 from didactor.people.models import Person
 
 
@@ -21,5 +22,6 @@ def send_reset(person_id: int) -> None:
         return
     key = urlsafe_base64_encode(force_bytes(person.pk))
     path = reverse("people:choose_password", args=[key, default_token_generator.make_token(person)])
-    body = render_to_string("people/reset_letter.txt", {"person": person, "link": f"{settings.ADDRESS}{path}"})
-    send_mail(worded("Didactor: a new password"), body, None, [person.email])
+    with in_words_of(person):
+        body = render_to_string("people/reset_letter.txt", {"person": person, "link": f"{settings.ADDRESS}{path}"})
+        send_mail(worded("Didactor: a new password"), body, None, [person.email])

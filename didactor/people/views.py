@@ -123,13 +123,14 @@ def choose_paper(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def choose_language(request: HttpRequest) -> HttpResponse:
-    """The language of all pages from now on, for whoever is signed in on every device."""
+    """The language of all pages from now on, for whoever is signed in on every device; the owner's is that of the studio."""
     response = redirect(_of_this_site(request, request.POST.get("next", "")) or "/")
     language = request.POST.get("language", "")
     if language in CHOICES:
         response.set_cookie(settings.LANGUAGE_COOKIE_NAME, language, max_age=60 * 60 * 24 * 365, samesite="Lax")
         if request.user.is_authenticated:
             Person.objects.filter(pk=request.user.pk).update(language=language)
+            Studio.objects.filter(people=request.user.pk, people__is_owner=True).update(language=language)
     return response
 
 

@@ -183,8 +183,10 @@ def spoken(request: Request, pk: int) -> HttpResponseBase:
     if assignment.spoken:
         return ranged_file(request, assignment.spoken, "audio/mp4")
     try:
-        key = f"spoken:{assignment.pk}:{hashlib.sha256(assignment.instructions.encode()).hexdigest()[:16]}"
-        return HttpResponse(cache.get_or_set(key, lambda: say_words(assignment.instructions)), content_type="audio/wav")
+        # It is read as it was written: in the language of the studio.
+        language = found.student.studio.language
+        key = f"spoken:{assignment.pk}:{language}:{hashlib.sha256(assignment.instructions.encode()).hexdigest()[:16]}"
+        return HttpResponse(cache.get_or_set(key, lambda: say_words(assignment.instructions, language)), content_type="audio/wav")
     except CoreError as error:
         return HttpResponse(error.message, status=503, content_type="text/plain")
 

@@ -19,6 +19,8 @@ from didactor.core.words import worded
 #: Which voice says the names of a naming; letters and numbers are English.
 VOICES = {"german": "de", "fixed_do": "it", "movable_do": "it"}
 USUAL_VOICE = "en-gb"
+#: Who reads sentences in which language.
+READERS = {"de": "de"}
 #: Signs as they are said.
 SAID = {"♯♯": " double sharp", "𝄪": " double sharp", "♭♭": " double flat", "♯": " sharp", "♭": " flat"}
 WORDS_PER_MINUTE = "210"
@@ -50,12 +52,15 @@ def say_names(onsets_s: Sequence[float], names: Sequence[str], length_s: float, 
 LONGEST_WORDS = 800
 
 
-def say_words(text: str) -> bytes:
+def say_words(text: str, language: str = "en") -> bytes:
     """A few sentences, as a WAV file, for those who do not read yet. Raises ``CoreError`` where the program is not installed."""
     _check_speaker()
     words = " ".join(text.split())[:LONGEST_WORDS]
     said = subprocess.run(
-        ["espeak-ng", "-v", USUAL_VOICE, "-s", "140", "--stdout", "--", words], check=True, capture_output=True, timeout=60
+        ["espeak-ng", "-v", READERS.get(language, USUAL_VOICE), "-s", "140", "--stdout", "--", words],
+        check=True,
+        capture_output=True,
+        timeout=60,
     )
     rate_hz, samples = read_wave(said.stdout)
     return wav_bytes(samples, rate_hz)
