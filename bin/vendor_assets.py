@@ -17,6 +17,7 @@ ROOT = Path(__file__).resolve().parents[1]
 TARGET = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var")) / "vendor"
 FILES = {
     "bootstrap/dist/css/bootstrap.min.css": "bootstrap.min.css",
+    "bootstrap/dist/css/bootstrap.rtl.min.css": "bootstrap.rtl.min.css",
     "htmx.org/dist/htmx.min.js": "htmx.min.js",
     "tus-js-client/dist/tus.min.js": "tus.min.js",
     "idb/build/umd.js": "idb.min.js",
