@@ -29,6 +29,7 @@ import django  # noqa: E402
 
 django.setup()
 
+from copies import Copies  # noqa: E402
 from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 from django.test.utils import CaptureQueriesContext, setup_databases, setup_test_environment, teardown_databases  # noqa: E402
@@ -206,7 +207,6 @@ def _school(scenes):  # type: ignore[no-untyped-def]
     take = scenes.recorded(scene, {"kind": "wrong", "bar": "6", "beat": 0.0}, {"kind": "hesitation", "bar": "5", "beat": 0.0, "beats": 2.0})
     Submission.objects.create(take=take)
     scene.task.__class__.objects.filter(pk=scene.task.pk).update(state="handed_in")
-    analysis = take.analyses.get()
     enrolments = [scene.ylva] + [
         add_student(
             studio=scene.teacher.studio,
@@ -221,7 +221,7 @@ def _school(scenes):  # type: ignore[no-untyped-def]
         person = scene.teacher.__class__.objects.create_user(username=f"teacher{number}", name=f"Teacher {number}", role="teacher")
         scene.teacher.__class__.objects.filter(pk=person.pk).update(studio=scene.teacher.studio)
     groups = [enrolments[k::GROUPS] for k in range(GROUPS)]
-    copy = _Copies(scene, take, analysis)
+    copy = Copies(assignment=scene.assignment, passage=scene.task.passage, take=take)
     for week in range(WEEKS):
         for k in range(A_WEEK):
             for number, group in enumerate(groups):
@@ -231,54 +231,6 @@ def _school(scenes):  # type: ignore[no-untyped-def]
     with connection.cursor() as cursor:
         cursor.execute("VACUUM ANALYZE")  # as the database does by itself within a minute
     return scene, take, big
-
-
-class _Copies:
-    """Assignments, with a take like one that was heard for each student."""
-
-    def __init__(self, scene, take, analysis) -> None:  # type: ignore[no-untyped-def]
-        self.scene, self.take, self.analysis, self.now = scene, take, analysis, timezone.now()
-
-    def give(self, title, due, group, waits):  # type: ignore[no-untyped-def]
-        from didactor.assignments.models import Assignment, Task
-        from didactor.review.models import Review
-        from didactor.takes.models import Analysis, SelfReview, Submission, Take
-
-        scene, take, analysis, now = self.scene, self.take, self.analysis, self.now
-        given = Assignment.objects.get(pk=scene.assignment.pk)
-        given.pk, given.due_at, given.title = None, now + due, title
-        given.save()
-        state = "handed_in" if waits else "passed"
-        tasks = Task.objects.bulk_create([Task(assignment=given, enrolment=e, passage=scene.task.passage, state=state) for e in group])
-        takes = Take.objects.bulk_create(
-            [
-                Take(
-                    task=task,
-                    number=1,
-                    original=take.original.name,
-                    filename="take.wav",
-                    size=take.size,
-                    sha256=take.sha256,
-                    basis=take.basis,
-                    recorded_by=task.enrolment.student,
-                    state="analysed",
-                    playback=take.playback.name,
-                    duration_s=take.duration_s,
-                    peaks=take.peaks,
-                    loudness_lufs=take.loudness_lufs,
-                )
-                for task in tasks
-            ]
-        )
-        Take.objects.filter(pk__in=[t.pk for t in takes]).update(created_at=now + due)
-        heard = {"engine_version": analysis.engine_version, "parameters": {}, "seconds": 1}
-        heard |= {"result": analysis.result, "summary": analysis.summary, "moments": analysis.moments, "tone": analysis.tone}
-        Analysis.objects.bulk_create([Analysis(take=t, **heard) for t in takes])
-        SelfReview.objects.bulk_create([SelfReview(take=t, work_on="bar 6", done_at=now) for t in takes])
-        submissions = Submission.objects.bulk_create([Submission(take=t, answered_at=None if waits else now) for t in takes])
-        if not waits:
-            Review.objects.bulk_create([Review(submission=s, teacher=scene.teacher, decision="passed", sent_at=now) for s in submissions])
-        return given
 
 
 if __name__ == "__main__":

@@ -179,7 +179,7 @@ class Assignment(models.Model):
     )
     spoken = models.FileField(upload_to="spoken/%Y/%m/", blank=True)
     leads_to = models.ForeignKey(
-        _("Task"), on_delete=models.SET_NULL, null=True, blank=True, related_name="ways", help_text="The task that it is a way to."
+        "Task", on_delete=models.SET_NULL, null=True, blank=True, related_name="ways", help_text="The task that it is a way to."
     )
     rehearses = models.OneToOneField(
         "self", on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsal", help_text="The final that it hangs before."

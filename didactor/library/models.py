@@ -231,7 +231,7 @@ class Pin(models.Model):
     kind = models.CharField(max_length=10, choices=PinKind.choices)
     note_id = models.CharField(max_length=120, blank=True)
     bar = models.CharField(max_length=10, blank=True)
-    reference = models.ForeignKey(_("Reference"), on_delete=models.CASCADE, related_name="moments", null=True, blank=True)
+    reference = models.ForeignKey("Reference", on_delete=models.CASCADE, related_name="moments", null=True, blank=True)
     at_s = models.FloatField(null=True, blank=True)
     text = models.CharField(max_length=200)
     instrument = models.CharField(max_length=30, blank=True)

@@ -39,7 +39,7 @@ class Upload(models.Model):
     own_tempo = models.FloatField(null=True)
     late_s = models.FloatField(null=True)
     backing = models.JSONField(null=True)
-    take = models.ForeignKey(_("Take"), on_delete=models.SET_NULL, null=True, related_name="+")
+    take = models.ForeignKey("Take", on_delete=models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
 
     @property

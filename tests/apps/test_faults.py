@@ -116,8 +116,12 @@ class ClockTests(scenes.OwnFolders, TestCase):
 
 
 class LongQueueTests(scenes.OwnFolders, TransactionTestCase):
-    def tearDown(self):
-        # The queue's tables are not Django's to empty.
+    def setUp(self):
+        # The queue's tables are not Django's to empty: what others left goes too.
+        self.empty_the_queue()
+        self.addCleanup(self.empty_the_queue)
+
+    def empty_the_queue(self):
         with connection.cursor() as cursor:
             cursor.execute("DELETE FROM procrastinate_jobs")
             cursor.execute("DELETE FROM procrastinate_workers")

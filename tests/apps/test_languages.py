@@ -201,9 +201,12 @@ class CatalogueTests(SimpleTestCase):
         super().setUpClass()
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
         shutil.copytree(LOCALE, cls.folder / "locale")
+        for source in (settings.ROOT / "didactor").iterdir():
+            if source.name != "locale":
+                (cls.folder / source.name).symlink_to(source)
         # Collected anew: what is new in the sources has no words yet, what is gone from them is gone.
-        with override_settings(LOCALE_PATHS=[str(cls.folder / "locale")]), contextlib.chdir(settings.ROOT / "didactor"):
-            call_command("messages", verbosity=0)
+        with override_settings(LOCALE_PATHS=[str(cls.folder / "locale")]), contextlib.chdir(cls.folder):
+            call_command("messages", symlinks=True, verbosity=0)
 
     def messages(self, code: str, domain: str, folder: Path | None = None) -> dict[str, tuple[str, ...]]:
         """Every message (its context before, its plural after it) with what is said for it."""

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from django.core.files.base import ContentFile
+from django.test import override_settings
 from playwright.sync_api import Page
 
 from didactor.assignments.models import Assignment
@@ -62,8 +63,9 @@ class EveryPageTests(BrowserTestCase):
         give(person=self.scene.ylva.student)
         self.requests: set[str] = set()
 
-    def visit_all(self, person: Person, size: dict[str, int], paper: str = "light") -> int:
+    def visit_all(self, person: Person, size: dict[str, int], paper: str = "light", language: str = "") -> int:
         page = self.page(person, size)
+        Person.objects.filter(pk=person.pk).update(language=language)
         page.context.add_cookies([{"name": "paper", "value": paper, "url": self.live_server_url}])
         page.on("request", lambda request: self.requests.add(request.url))
         # What is reached is scrolled to at once.
@@ -90,9 +92,8 @@ class EveryPageTests(BrowserTestCase):
             f"async () => {{ {AXE.read_text()}; return await axe.run({{runOnly: {TAGS}, resultTypes: ['violations']}}); }}"
         )
         found = [f"axe {v['id']}: {n['html'][:160]}" for v in result["violations"] for n in v["nodes"][:2]]
-        if size == PHONE:
-            wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
-            found += [f"scrolls sideways by {wide}"] if wide > 1 else []
+        wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+        found += [f"scrolls sideways by {wide}"] if wide > 1 else []
         return found + self.by_keys(page)
 
     def by_keys(self, page: Page) -> list[str]:
@@ -126,6 +127,14 @@ class EveryPageTests(BrowserTestCase):
 
     def test_as_a_guardian_on_a_telephone_and_on_dark_paper(self):
         self.assertGreater(self.visit_all(self.scene.guardian, PHONE, paper="dark"), 4)
+
+    def test_as_a_student_in_longer_words(self):
+        self.assertGreater(self.visit_all(self.scene.ylva.student, PHONE, language="de"), 8)
+
+    def test_from_right_to_left(self):
+        with override_settings(LANGUAGES_BIDI=["de"]):
+            self.assertGreater(self.visit_all(self.scene.ylva.student, PHONE, language="de"), 8)
+            self.assertGreater(self.visit_all(self.scene.teacher, DESK, language="de"), 35)
 
     def test_before_signing_in(self):
         page = self.browser.new_context(viewport=PHONE).new_page()

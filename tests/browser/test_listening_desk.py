@@ -218,6 +218,7 @@ class ListeningDeskTests(BrowserTestCase):
         page = self.page(self.scene.teacher)
         page.goto(self.at(f"/students/{self.scene.ylva.student_id}/passages/"))
         page.get_by_role("button", name="hear it live").click()
+        page.wait_for_load_state("load")
         page.locator(".live").get_by_text("Rhythm and pulse").click()
         page.locator("svg.score:visible rect.bar").nth(5).click(force=True)
         expect(page.locator("#marks li.kept")).to_have_count(1)
