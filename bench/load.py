@@ -59,7 +59,6 @@ from tests.music import TUNE, wav  # noqa: E402
 MINUTE = " | ".join([TUNE.split(" | ", 1)[1]] * 3)
 TEMPO, EAR_TAKES, TEACHERS, PRACTISING, WATCHES_S = 92.0, 24, 10, 20, 30.0
 #: Of an attempt so much is sent at once.
-PIECE_S = 0.5
 
 
 class Evening:
@@ -146,30 +145,31 @@ def teacher(browser: Browser, over: threading.Event, number: int) -> int:
 
 
 def practising(browser: Browser, task: Task, over: threading.Event, number: int, late: list[float], went: Counter[str]) -> None:
-    """Plays attempts in real time, as a page does: each half second a piece."""
+    """Plays attempts in real time, as a page does (``static/js/attempt.js``): what was played since the last answer is the next piece."""
     state = state_of(task)
     stone = state.stones[0]
     made = playing(music_of_stone(task, stone), "clarinet", TEMPO, seed=40 + number)
     connections.close_all()
     with wave.open(BytesIO(base64.b64decode(str(made["wav"])))) as sound:
         rate, samples = sound.getframerate(), sound.readframes(sound.getnframes())
-    silence, step = np.zeros(rate * 6, dtype="<i2").tobytes(), int(rate * PIECE_S) * 2
+    silence, ends = np.zeros(rate * 6, dtype="<i2").tobytes(), float(str(made["ends"]))
     while not over.is_set():
         attempt, body = str(uuid.uuid4()), samples + silence
         sent = {"id": attempt, "stone": stone.name, "tempo": str(TEMPO), "rate": str(rate), "start": f"{made['begins']:.3f}"}
         status, _, _ = browser.post(f"/practice/{task.pk}/begin/", **sent)
         began = time.monotonic()
-        for at in range(0, len(body), step):
-            time.sleep(max(0.0, began + (at + step) / 2 / rate - time.monotonic()))
+        at, told = 0, {"state": "going"}
+        while at < len(body) and told["state"] == "going":
+            piece_s = 0.25 if at / 2 / rate > ends - 1 else 1.0
+            time.sleep(max(0.0, began + at / 2 / rate + piece_s - time.monotonic()))
+            to = min(len(body), int((time.monotonic() - began) * rate) * 2)
             status, _, answer = browser.ask(
-                "POST", f"/practice/attempts/{attempt}/?at={at}", body[at : at + step], Content_Type="application/octet-stream"
+                "POST", f"/practice/attempts/{attempt}/?at={at}", body[at:to], Content_Type="application/octet-stream"
             )
-            told = json.loads(answer) if status == 200 else {"state": f"status {status}"}
-            if told["state"] != "going":
-                break
+            told, at = json.loads(answer) if status == 200 else {"state": f"status {status}"}, to
         went[told["state"]] += 1
         if told["state"] == "over":
-            late.append(time.monotonic() - began - float(str(made["ends"])))
+            late.append(time.monotonic() - began - ends)
         time.sleep(2)
 
 

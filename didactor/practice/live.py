@@ -12,6 +12,7 @@ import os
 import signal
 import socket
 import tempfile
+import threading
 import uuid
 from collections.abc import Callable
 from pathlib import Path
@@ -36,6 +37,8 @@ logger = logging.getLogger(__name__)
 CONNECT_S, ANSWER_S = 0.5, 6.0
 #: How an attempt stands: it goes on, it is over and judged, or nobody listens.
 GOING, OVER, AWAY = "going", "over", "away"
+#: As many may be asked as listen.
+_FREE = threading.BoundedSemaphore(max(1, settings.LISTENING_PROCESSES))
 #: Attempts whose music is kept in memory, the latest ones.
 MOST_KEPT = 32
 _KEPT: dict[uuid.UUID, Asked] = {}
@@ -53,10 +56,23 @@ def socket_path() -> Path:
     )
 
 
-def ask(attempt_id: uuid.UUID) -> str:
-    """How an attempt stands, by a process that listens: ``going``, ``over`` or ``away``."""
+def ask(attempt_id: uuid.UUID, *, last: bool = False) -> str:
+    """How an attempt stands, by a process that listens: ``going``, ``over`` or ``away``.
+
+    While all of them listen to others it goes on, as far as anybody knows: its next piece asks again, and no thread waits that pages
+    need. What was asked with the ``last`` piece has no next, and waits its turn.
+    """
     if settings.LISTEN_HERE:
         return look_at(attempt_id)
+    if not _FREE.acquire(timeout=ANSWER_S if last else 0.0):
+        return AWAY if last else GOING
+    try:
+        return _answered(attempt_id)
+    finally:
+        _FREE.release()
+
+
+def _answered(attempt_id: uuid.UUID) -> str:
     try:
         with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
             line.settimeout(CONNECT_S)

@@ -126,7 +126,7 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
         return _refused(error)
     except OSError:
         return JsonResponse({"says": DISK_FULL}, status=507)
-    standing = ask(attempt.pk)
+    standing = ask(attempt.pk, last="last" in request.GET)
     if standing != GOING or "last" in request.GET:
         attempt.refresh_from_db()
         if not attempt.ended and "last" in request.GET:

@@ -59,6 +59,16 @@ class SocketTests(SimpleTestCase):
             self.assertEqual(live.ask(uuid.uuid4()), "away")
         self.assertEqual(live.ask(uuid.uuid4()), "going")
 
+    def test_while_all_listen_to_others_no_page_waits_but_the_last_piece_does(self):
+        self.answers = ["over", "over"]
+        with mock.patch.object(live, "_FREE", threading.BoundedSemaphore(1)) as free, mock.patch.object(live, "ANSWER_S", 0.2):
+            free.acquire()
+            self.assertEqual(live.ask(uuid.uuid4()), "going")
+            self.assertEqual(live.ask(uuid.uuid4(), last=True), "away")
+            threading.Timer(0.05, free.release).start()
+            self.assertEqual(live.ask(uuid.uuid4(), last=True), "over")
+            self.assertEqual(live.ask(uuid.uuid4()), "over")
+
     def test_nonsense_and_silence_are_away(self):
         self.answers = ["going"]
         for sent in (b"nonsense\n", b'{"attempt": 7}\n', b'{"attempt": "x"}\n', b"[]\n", b"x" * 5000 + b"\n", b""):

@@ -50,6 +50,19 @@ test("pieces follow each other without a gap until the server says that it is ov
   assert.equal(asked.length, 3, "nothing more is sent");
 });
 
+test("pieces are a second long, and short where the last note is near", async () => {
+  answers = [answer(200, { begun: true }), answer(200, { state: "going" })];
+  const attempt = new Attempt(FACTS, PLACES);
+  const lengths = [];
+  for (let k = 0; k < 10; k += 1) {
+    const before = asked.length;
+    attempt.add(second().subarray(0, RATE / 4));
+    await settle();
+    if (asked.length > before && k > 0) lengths.push(asked.at(-1)[1].length / RATE);
+  }
+  assert.deepEqual(lengths, [1, 0.25, 0.25, 0.25, 0.25, 0.25, 0.25]);
+});
+
 test("what is refused is said, and nothing is sent after it", async () => {
   answers = [answer(422, { says: "Not this one." })];
   const attempt = new Attempt(FACTS, PLACES);

@@ -52,7 +52,7 @@ def beat_in_words(beat_quarters: float, metrical_beat_quarters: float) -> str:
     for value, sign in ((0.0, ""), (0.5, "½"), (0.25, "¼"), (0.75, "¾"), (1 / 3, "⅓"), (2 / 3, "⅔")):
         if abs(part - value) < 0.02:
             return f"{whole}{sign}"
-    return f"{position:.1f}"
+    return worded("{position:.1f}", position=position)
 
 
 def place_in_words(expectation: Expectation, note: ExpectedNote) -> str:

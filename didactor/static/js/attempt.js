@@ -4,8 +4,11 @@
 import { Keeping, canKeep, fileOf, forget, left } from "./keep.js";
 import { pcm16 } from "./wav.js";
 
-// A piece is sent when it is so long; nobody answering, an attempt ends so long after its last note was due.
+// A piece is sent when it is so long: where the end is near the verdict should not wait for it, before that many who practise would
+// only hold up each other. Nobody answering, an attempt ends so long after its last note was due.
 const PIECE_S = 0.25;
+const PIECE_BEFORE_S = 1;
+const NEAR_S = 1;
 const AFTER_S = 1.2;
 const PIECE_BYTES = 2_000_000;
 const WAV_HEADER = 44;
@@ -87,7 +90,8 @@ export class Attempt {
     while (this.busy) await new Promise((resolve) => setTimeout(resolve, 20));
     if (this.over) return;
     const ready = this.line.reduce((sum, block) => sum + block.length, 0);
-    if (!last && ready < PIECE_S * this.facts.rate) return;
+    const near = this.count / this.facts.rate > this.endS - NEAR_S;
+    if (!last && ready < (near ? PIECE_S : PIECE_BEFORE_S) * this.facts.rate) return;
     this.busy = true;
     const body = joined(this.line.splice(0));
     try {

@@ -68,7 +68,7 @@ def _tempo(lane: Lane) -> None:
     for pause in pulse.hesitations:
         found = lane.places.x(pause.bar, pause.beat)
         if found is not None and found[1] == lane.index:
-            _break(lane, found[0], f"{pause.extra_s:.1f} s", pause.time_s)
+            _break(lane, found[0], worded("{seconds:.1f} s", seconds=pause.extra_s), pause.time_s)
     for restart in pulse.restarts:
         _restart_arc(lane, restart)
 
