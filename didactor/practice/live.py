@@ -15,6 +15,7 @@ import tempfile
 import threading
 import uuid
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 from django.conf import settings
@@ -37,8 +38,6 @@ logger = logging.getLogger(__name__)
 CONNECT_S, ANSWER_S = 0.5, 6.0
 #: How an attempt stands: it goes on, it is over and judged, or nobody listens.
 GOING, OVER, AWAY = "going", "over", "away"
-#: As many may be asked as listen.
-_FREE = threading.BoundedSemaphore(max(1, settings.LISTENING_PROCESSES))
 #: Attempts whose music is kept in memory, the latest ones.
 MOST_KEPT = 32
 _KEPT: dict[uuid.UUID, Asked] = {}
@@ -56,20 +55,50 @@ def socket_path() -> Path:
     )
 
 
-def ask(attempt_id: uuid.UUID, *, last: bool = False) -> str:
-    """How an attempt stands, by a process that listens: ``going``, ``over`` or ``away``.
+class Turns:
+    """Who waits for an ear: as many are heard as listen, the others in the order in which they came, each once."""
 
-    While all of them listen to others it goes on, as far as anybody knows: its next piece asks again, and no thread waits that pages
-    need. What was asked with the ``last`` piece has no next, and waits its turn.
-    """
-    if settings.LISTEN_HERE:
-        return look_at(attempt_id)
-    if not _FREE.acquire(timeout=ANSWER_S if last else 0.0):
-        return AWAY if last else GOING
-    try:
-        return _answered(attempt_id)
-    finally:
-        _FREE.release()
+    def __init__(self, listening: int) -> None:
+        self._pool = ThreadPoolExecutor(max(1, listening), thread_name_prefix="ear")
+        self._lock = threading.Lock()
+        self._waiting: dict[uuid.UUID, Future[str]] = {}
+        self._listening = max(1, listening)
+
+    def ask(self, attempt_id: uuid.UUID, *, last: bool) -> str:
+        """How it stands; ``going`` at once where all listen to others, so that no thread waits that pages need: the next piece is told
+        what was found. What was asked with the ``last`` piece has no next, and waits its turn.
+        """
+        with self._lock:
+            found, free = self._waiting.get(attempt_id), False
+            if found is not None and found.done() and found.result() != GOING:
+                return self._waiting.pop(attempt_id).result()
+            if found is None or found.done() or last:
+                free = sum(not one.done() for one in self._waiting.values()) < self._listening
+                found = self._waiting[attempt_id] = self._pool.submit(_answered, attempt_id)
+                self._forget_old()
+        if not free and not last:
+            return GOING
+        try:
+            state = found.result(timeout=ANSWER_S)
+        except TimeoutError:
+            return AWAY
+        with self._lock:
+            if self._waiting.get(attempt_id) is found:
+                del self._waiting[attempt_id]
+        return state
+
+    def _forget_old(self) -> None:
+        """What was found for a page that was closed meanwhile is asked for by nobody."""
+        for attempt_id in [one for one, found in self._waiting.items() if found.done()][:-MOST_KEPT]:
+            del self._waiting[attempt_id]
+
+
+_TURNS = Turns(settings.LISTENING_PROCESSES)
+
+
+def ask(attempt_id: uuid.UUID, *, last: bool = False) -> str:
+    """How an attempt stands, by a process that listens: ``going``, ``over`` or ``away``."""
+    return look_at(attempt_id) if settings.LISTEN_HERE else _TURNS.ask(attempt_id, last=last)
 
 
 def _answered(attempt_id: uuid.UUID) -> str:

@@ -59,15 +59,50 @@ class SocketTests(SimpleTestCase):
             self.assertEqual(live.ask(uuid.uuid4()), "away")
         self.assertEqual(live.ask(uuid.uuid4()), "going")
 
-    def test_while_all_listen_to_others_no_page_waits_but_the_last_piece_does(self):
-        self.answers = ["over", "over"]
-        with mock.patch.object(live, "_FREE", threading.BoundedSemaphore(1)) as free, mock.patch.object(live, "ANSWER_S", 0.2):
-            free.acquire()
-            self.assertEqual(live.ask(uuid.uuid4()), "going")
-            self.assertEqual(live.ask(uuid.uuid4(), last=True), "away")
-            threading.Timer(0.05, free.release).start()
-            self.assertEqual(live.ask(uuid.uuid4(), last=True), "over")
-            self.assertEqual(live.ask(uuid.uuid4()), "over")
+    def test_while_all_listen_to_others_no_page_waits_and_the_next_piece_is_told(self):
+        turns, first, second = live.Turns(1), uuid.uuid4(), uuid.uuid4()
+        begun, heard = threading.Event(), threading.Event()
+        order: list[uuid.UUID] = []
+
+        def slowly(attempt_id: uuid.UUID) -> str:
+            order.append(attempt_id)
+            begun.set()
+            heard.wait(5)
+            return "over"
+
+        with mock.patch.object(live, "_answered", side_effect=slowly):
+            one = threading.Thread(target=turns.ask, args=(first,), kwargs={"last": False})
+            one.start()
+            begun.wait(5)
+            self.assertEqual([turns.ask(second, last=False) for _ in range(3)], ["going"] * 3)
+            with mock.patch.object(live, "ANSWER_S", 0.05):
+                self.assertEqual(turns.ask(uuid.uuid4(), last=True), "away", "its turn did not come")
+            heard.set()
+            one.join(5)
+            self.assertEqual(turns.ask(uuid.uuid4(), last=True), "over")
+            self.assertEqual(order[:2], [first, second], "who came first is heard first")
+            self.assertEqual(turns.ask(second, last=False), "over")
+            self.assertEqual(order.count(second), 1, "once, however many pieces came meanwhile")
+
+    def test_what_went_on_is_asked_anew_with_the_next_piece(self):
+        turns, one = live.Turns(1), uuid.uuid4()
+        with mock.patch.object(live, "_answered", side_effect=["going", "away", "over"]) as answered:
+            self.assertEqual([turns.ask(one, last=False) for _ in range(2)], ["going", "away"])
+            self.assertEqual(turns.ask(one, last=False), "over")
+        self.assertEqual(answered.call_count, 3)
+
+    def test_what_was_found_for_pages_that_were_closed_is_forgotten(self):
+        turns = live.Turns(1)
+        begun, heard = threading.Event(), threading.Event()
+        with mock.patch.object(live, "_answered", side_effect=lambda _: (begun.set(), heard.wait(5), "over")[-1]):
+            threading.Thread(target=turns.ask, args=(uuid.uuid4(),), kwargs={"last": False}).start()
+            begun.wait(5)
+            for _ in range(3 * live.MOST_KEPT):
+                turns.ask(uuid.uuid4(), last=False)
+            heard.set()
+            turns._pool.shutdown()
+        turns._forget_old()
+        self.assertLessEqual(len(turns._waiting), live.MOST_KEPT)
 
     def test_nonsense_and_silence_are_away(self):
         self.answers = ["going"]
