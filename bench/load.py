@@ -179,8 +179,8 @@ def one_machine(folder: Path, slots: int) -> dict[str, Host]:
     serve = [WAITRESS, "--listen=127.0.0.1:PORT", "--threads=8", "--connection-limit=1000", "--channel-timeout=60", "--asyncore-use-poll"]
     return {
         "web": Host("web", *serve, "didactor.config.wsgi:application", folder=folder),
-        "listen": Host("listen", *manage, "listen", folder=folder),
-        "work": Host("work", "nice", "-n", "10", *manage, "work", folder=folder, DIDACTOR_HEARING_SLOTS=str(slots)),
+        "listen": Host("listen", "nice", "-n", "5", *manage, "listen", folder=folder),
+        "work": Host("work", "nice", "-n", "19", *manage, "work", folder=folder, DIDACTOR_HEARING_SLOTS=str(slots)),
     }
 
 
@@ -222,7 +222,8 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float) -> tuple[li
     for path in ("/desk/", "/stand/"):
         warm.ask("GET", path)
     Browser.waited.clear()
-    began = time.monotonic()
+    began, before = time.monotonic(), {name: host.worked_s for name, host in machine.items()}
+    own = time.process_time()
     with ThreadPoolExecutor(len(evening.sending) + TEACHERS + PRACTISING) as pool:
         marking = [pool.submit(teacher, browsers[person.pk], over, k) for k, person in enumerate(evening.teachers)]
         playing_ = [
@@ -242,6 +243,9 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float) -> tuple[li
         answered = sum(future.result() for future in marking)
         for future in playing_:
             future.result()
+    lasted = time.monotonic() - began
+    used = {name: (host.worked_s - before[name]) / lasted for name, host in machine.items()} | {"bench": (time.process_time() - own) / lasted}
+    print("processors used: " + ", ".join(f"{name} {share:.2f}" for name, share in used.items()))
     new = Take.objects.filter(task__in=evening.sending)
     left = new.filter(state__in=("stored", "analysing")).count()
     emptied_s = until(lambda: not new.filter(state__in=("stored", "analysing")).exists(), 3600)

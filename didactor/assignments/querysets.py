@@ -8,6 +8,8 @@ from django.db.models import Exists, ExpressionWrapper, F, OuterRef, Q
 from django.db.models.functions import Coalesce
 from django.utils import timezone
 
+from didactor.people.models import Group
+
 if TYPE_CHECKING:
     from didactor.assignments.models import Task
     from didactor.people.models import Person
@@ -46,8 +48,7 @@ class TaskQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(assignment__studio=person.studio)
-        own = Q(enrolment__student=person) | Q(enrolment__student__in=person.wards.values("pk"))
-        return self.filter(own).exclude(**GONE)
+        return self.filter(enrolment__student__in=person.family()).exclude(**GONE)
 
     def answers_waiting_for(self, teacher: Person) -> TaskQuerySet:
         """Answers in words that nobody has taken yet, oldest first."""
@@ -105,6 +106,12 @@ class TaskQuerySet(models.QuerySet[Any]):
         )
 
 
+def _for_everybody_or(person: Person) -> Q:
+    """What is for no group in particular, or for one in which this person or one of their wards plays."""
+    groups = Group.objects.filter(enrolments__student__in=person.family())
+    return Q(group=None) | Q(group__in=groups)
+
+
 class WeekNoteQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> WeekNoteQuerySet:
         """A teacher's studio; students and guardians those to everybody and to their groups."""
@@ -113,7 +120,7 @@ class WeekNoteQuerySet(models.QuerySet[Any]):
         own = self.filter(studio=person.studio)
         if person.is_teacher:
             return own
-        return own.filter(Q(group=None) | Q(group__enrolments__student=person) | Q(group__enrolments__student__guardians=person)).distinct()
+        return own.filter(_for_everybody_or(person))
 
 
 class SlotQuerySet(models.QuerySet[Any]):
@@ -123,9 +130,8 @@ class SlotQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(teacher=person)
-        own = Q(enrolment__student=person) | Q(enrolment__student__guardians=person)
-        group = Q(group=None) | Q(group__enrolments__student=person) | Q(group__enrolments__student__guardians=person)
-        return self.filter(own | (Q(enrolment=None, teacher__studio=person.studio) & group)).distinct()
+        own = Q(enrolment__student__in=person.family())
+        return self.filter(own | (Q(enrolment=None, teacher__studio=person.studio) & _for_everybody_or(person)))
 
     def to_come(self) -> SlotQuerySet:
         return self.filter(starts_at__gt=timezone.now()).select_related("teacher", "group", "enrolment__student")

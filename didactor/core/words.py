@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import string
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Any, Protocol
 
 
@@ -59,17 +60,20 @@ def speak_with(speaker: Speaker) -> None:
     _speaker = speaker
 
 
-class _Filling(string.Formatter):
-    def get_field(self, field_name: str, args: Sequence[Any], kwargs: Mapping[str, Any]) -> Any:
-        # Values by their names alone: a pattern reaches into nothing.
-        return kwargs[field_name], field_name
-
-    def format_field(self, value: Any, format_spec: str) -> str:
-        text = format(value, format_spec)
-        return text.replace(".", _speaker.decimal()) if isinstance(value, float) else text
+@lru_cache(maxsize=4096)
+def _parts(text: str) -> tuple[tuple[str, str | None, str], ...]:
+    """What a pattern is made of: literal text, and the name of a value with how it is written."""
+    return tuple((literal, name, spec or "") for literal, name, spec, _ in string.Formatter().parse(text))
 
 
-_fill = _Filling().vformat
+def _fill(text: str, values: Mapping[str, Any]) -> str:
+    """Values by their names alone: a pattern reaches into nothing. A page says hundreds of them, so each is taken apart once."""
+    return "".join(literal if name is None else literal + _one(values[name], spec) for literal, name, spec in _parts(text))
+
+
+def _one(value: Any, spec: str) -> str:
+    text = format(value, spec)
+    return text.replace(".", _speaker.decimal()) if isinstance(value, float) else text
 
 
 class Words(str):
@@ -79,10 +83,10 @@ class Words(str):
     many: str | None
     values: dict[str, Any]
 
-    def __new__(cls, pattern: str, values: dict[str, Any], many: str | None = None) -> Words:
-        said = {name: again(value) if isinstance(value, str) else value for name, value in values.items()}
+    def __new__(cls, pattern: str, values: dict[str, Any], many: str | None = None, *, just_made: bool = False) -> Words:
+        said = values if just_made else {name: again(value) if isinstance(value, str) else value for name, value in values.items()}
         text = _speaker.message(pattern) if many is None else _speaker.counted(pattern, many, values["count"])
-        made = super().__new__(cls, _fill(text, (), said) if said or "{" in text else text)
+        made = super().__new__(cls, _fill(text, said) if said or "{" in text else text)
         made.pattern, made.many, made.values = pattern, many, values
         return made
 
@@ -203,8 +207,10 @@ def _kept(value: Any) -> Any:
 def read(kept: Any) -> str:
     """Words that were kept, in the language spoken now."""
     if isinstance(kept, str):
+        if kept.isdecimal():
+            return kept
         return Words(kept.replace("{", "{{").replace("}", "}}"), {}) if "{" in kept else Words(kept, {})
     if "note" in kept:
         return NoteWords(kept["note"])
     values = {name: read(value) if isinstance(value, (str, dict)) else value for name, value in kept["with"].items()}
-    return Words(kept["words"], values, kept.get("many"))
+    return Words(kept["words"], values, kept.get("many"), just_made=True)

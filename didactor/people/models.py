@@ -114,6 +114,13 @@ class Person(AbstractUser):
         """Whether a minor may not be filmed."""
         return self.is_minor and not self.has_consent(ConsentKind.PICTURE)
 
+    def family(self) -> models.QuerySet[Person, int]:
+        """Numbers of those whose music this person may see: their own, and those of their wards. As one question, so that others can ask
+        within it; two that are joined are each found by an index, where "one or the other" reads a whole table.
+        """
+        own = Person.objects.filter(pk=self.pk).values_list("pk", flat=True)
+        return own.union(self.wards.values_list("pk", flat=True), all=True) if self.is_guardian else own
+
     def has_consent(self, kind: str) -> bool:
         return self.consents.filter(kind=kind, withdrawn_at=None).exists()
 

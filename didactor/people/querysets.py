@@ -16,7 +16,7 @@ class PersonQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(studio=person.studio)
-        return self.filter(models.Q(pk=person.pk) | models.Q(pk__in=person.wards.values("pk")))
+        return self.filter(pk__in=person.family())
 
     def students(self) -> PersonQuerySet:
         return self.filter(role="student", is_active=True)
@@ -38,7 +38,7 @@ class EnrolmentQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(student__studio=person.studio)
-        return self.filter(models.Q(student=person) | models.Q(student__in=person.wards.values("pk")))
+        return self.filter(student__in=person.family())
 
     def active(self) -> EnrolmentQuerySet:
         return self.filter(student__is_active=True).select_related("student", "group")

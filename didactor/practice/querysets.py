@@ -3,7 +3,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
-from django.db.models import Q
 
 if TYPE_CHECKING:
     from didactor.people.models import Person
@@ -16,7 +15,7 @@ class AttemptQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(task__assignment__studio=person.studio)
-        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__in=person.wards.values("pk")))
+        return self.filter(task__enrolment__student__in=person.family())
 
     def over(self) -> AttemptQuerySet:
         """Those that were ended, the oldest first."""

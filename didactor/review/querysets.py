@@ -8,7 +8,7 @@ from didactor.assignments.models import Assignment
 from didactor.library.models import Passage
 from didactor.people.models import Person
 from didactor.review.models import Scale
-from didactor.takes.models import Analysis, Submission
+from didactor.takes.models import Analysis, Submission, Take
 from didactor.takes.querysets import SubmissionQuerySet
 
 
@@ -16,7 +16,7 @@ def for_lists(submissions: SubmissionQuerySet) -> SubmissionQuerySet:
     """Submissions with their answers; what was heard is fetched for several lists at once (``with_summaries``)."""
     return (
         submissions.select_related("take__task__assignment", "take__task__enrolment__student", "take__task__enrolment__group", "review")
-        .select_related("take__same_as__task__enrolment__student")
+        .prefetch_related(Prefetch("take__same_as", Take.objects.select_related("task__enrolment__student").defer("peaks")))
         .defer("take__peaks")
     )
 

@@ -18,7 +18,7 @@ class TakeQuerySet(models.QuerySet[Any]):
             return self.none()
         if person.is_teacher:
             return self.filter(task__assignment__studio=person.studio, submission__isnull=False)
-        return self.filter(Q(task__enrolment__student=person) | Q(task__enrolment__student__in=person.wards.values("pk")))
+        return self.filter(task__enrolment__student__in=person.family())
 
     def owned_by(self, person: Person) -> TakeQuerySet:
         """Takes that this person may mark, submit or delete: their own."""
@@ -48,7 +48,7 @@ class SubmissionQuerySet(models.QuerySet[Any]):
     def visible_to(self, person: Person) -> SubmissionQuerySet:
         if not person.is_authenticated or not person.is_teacher:
             return self.none()
-        return self.filter(take__task__assignment__studio=person.studio)
+        return self.filter(studio=person.studio)
 
     def awaiting_review_by(self, teacher: Person) -> SubmissionQuerySet:
         """What was handed in and not answered yet."""
@@ -70,8 +70,7 @@ class TogetherQuerySet(models.QuerySet[Any]):
         agreed = self.allowed()
         if person.is_teacher:
             return agreed.filter(assignment__studio=person.studio)
-        whose = Q(takes__task__enrolment__student=person) | Q(takes__task__enrolment__student__guardians=person)
-        return agreed.filter(whose).distinct()
+        return agreed.filter(takes__task__enrolment__student__in=person.family()).distinct()
 
     def allowed(self) -> TogetherQuerySet:
         """Those in which everybody agrees to be heard together with others."""
