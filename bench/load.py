@@ -244,7 +244,8 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float) -> tuple[li
         for future in playing_:
             future.result()
     lasted = time.monotonic() - began
-    used = {name: (host.worked_s - before[name]) / lasted for name, host in machine.items()} | {"bench": (time.process_time() - own) / lasted}
+    used = {name: (host.worked_s - before[name]) / lasted for name, host in machine.items()}
+    used["bench"] = (time.process_time() - own) / lasted
     print("processors used: " + ", ".join(f"{name} {share:.2f}" for name, share in used.items()))
     new = Take.objects.filter(task__in=evening.sending)
     left = new.filter(state__in=("stored", "analysing")).count()

@@ -119,14 +119,14 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
     if offset is None or len(body) > MOST_BYTES or len(body) % 2:
         return JsonResponse({"says": worded("This piece makes no sense.")}, status=400)
     try:
-        services.add_piece(attempt, offset, body)
+        size = services.add_piece(attempt, offset, body)
     except services.OutOfStep as error:
         return JsonResponse({"size": error.size}, status=409)
     except services.AttemptRefused as error:
         return _refused(error)
     except OSError:
         return JsonResponse({"says": DISK_FULL}, status=507)
-    standing = ask(attempt.pk, last="last" in request.GET)
+    standing = ask(attempt.pk, body, rate_hz=attempt.rate, heard_s=size / 2 / attempt.rate, last="last" in request.GET)
     if standing != GOING or "last" in request.GET:
         # What surrounds it is asked for once, at its end: pieces come several times a second.
         attempt = Attempt.objects.with_task().get(pk=attempt.pk)

@@ -193,7 +193,7 @@ class AttemptTests(PracticeScene):
 
     def test_the_socket_that_nobody_answers_is_away(self):
         with self.settings(LISTEN_HERE=False):
-            self.assertEqual(live.ask(uuid.uuid4()), live.AWAY)
+            self.assertEqual(live.ask(uuid.uuid4(), b"", rate_hz=32000, heard_s=1.0), live.AWAY)
 
     def test_the_disk_is_full(self):
         number, _ = self.begin()

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from datetime import timedelta
 
+from django.db import connection
 from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
 from didactor.assignments.models import Assignment, Task
 from didactor.assignments.services import assign
-from didactor.people.models import Enrolment, Group
+from didactor.people.models import Enrolment, Group, Person, Studio
 from didactor.people.services import add_student
 from didactor.review.waiting import desk_of, next_to_hear
 from didactor.takes.models import Analysis, Submission, Take
@@ -43,6 +44,20 @@ class WaitingTests(scenes.OwnFolders, TestCase):
         Take.objects.filter(pk=take.pk).update(**{"state": "analysed", **fields})
         Task.objects.filter(pk=task.pk).update(state="handed_in")
         return Submission.objects.create(take=take)
+
+    def test_a_submission_carries_its_studio_whoever_writes_the_row(self):
+        own = self.scene.teacher.studio
+        first = self.handed_in(0, self.sooner)
+        take = scenes.recorded_by(self.later.tasks.first(), data=tone(2.0))
+        (second,) = Submission.objects.bulk_create([Submission(take=take)])
+        self.assertEqual(set(Submission.objects.filter(studio=own)), {first, second})
+        with connection.cursor() as cursor:
+            # A host of the version before knows nothing of it.
+            cursor.execute("UPDATE takes_submission SET studio_id = NULL")
+        self.assertEqual(Submission.objects.filter(studio=own).count(), 2)
+        self.assertEqual(Submission.objects.visible_to(self.scene.teacher).count(), 2)
+        stranger = Person.objects.create(username="elsewhere", role="teacher", studio=Studio.objects.create(name="Elsewhere"))
+        self.assertFalse(Submission.objects.visible_to(stranger).exists())
 
     def test_takes_of_one_assignment_lie_together_and_what_is_due_first_is_first(self):
         handed_in = [self.handed_in(k, self.later if k % 2 else self.sooner) for k in range(4)]

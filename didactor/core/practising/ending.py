@@ -38,6 +38,8 @@ PLAIN_SHARE, QUIET_S, QUIET_BEATS, STILL_S = 0.85, 0.5, 0.8, 2.0
 END_SHARE, TAIL_SHARE, LASTS_S = 0.25, 0.4, 0.15
 #: Sounds this far above the quietest of the attempt are playing, dB; quieter than this nothing is.
 ABOVE_FLOOR_DB, LOWEST_DB = 14.0, -55.0
+#: And so is what comes so near to the loudest, however loud the room is.
+LOUD_WITHIN_DB = 12.0
 #: The last click of the count-off, and what the room makes of it, is over so many beats before the music begins.
 COUNTED_BEATS = 0.45
 #: An attempt that goes on so long is ended, seconds.
@@ -114,6 +116,27 @@ def now(samples: npt.NDArray[np.float32], due: Due, last: Look | None = None) ->
     return Now.LOOK if quiet_s >= pause_s and may_look and (last is None or last.at_s < (sounding_s or 0.0)) else Now.GOING
 
 
+def surely_sounds(piece: npt.NDArray[np.int16], rate_hz: int, loudest_db: float) -> tuple[bool, float]:
+    """Whether the last second of an attempt is louder than any room: ``sounding`` would call it playing, whatever else it has heard.
+
+    A thousandth of the work, so that it can be asked of every piece; before the last note is due nothing can have ended, then.
+
+    Args:
+        piece: the samples that came last, 16 bits; of a longer one only the end is looked at.
+        loudest_db: the loudest of all pieces before.
+
+    Returns: that, and the loudest now.
+    """
+    hop = int(_FRAME_S * rate_hz)
+    tail = piece[-int(PAUSE_S * rate_hz) :]
+    frames = tail[: len(tail) // hop * hop].astype(np.float32).reshape(-1, hop) / 32768.0
+    if not len(frames):
+        return False, loudest_db
+    level = float(10 * np.log10(max(1e-12, float(np.square(frames).mean(axis=1).max()))))
+    loudest_db = max(loudest_db, level)
+    return level > max(LOWEST_DB, loudest_db - LOUD_WITHIN_DB), loudest_db
+
+
 def sounding(samples: npt.NDArray[np.float32], due: Due) -> tuple[float | None, float | None]:
     """When playing begins and ends, after the count-off; None where nothing is louder than the room."""
     hop = int(_FRAME_S * RATE_HZ)
@@ -123,7 +146,7 @@ def sounding(samples: npt.NDArray[np.float32], due: Due) -> tuple[float | None, 
     power = np.square(samples[: count * hop].astype(np.float64).reshape(count, hop)).mean(axis=1)
     level = 10 * np.log10(np.maximum(power, 1e-12))
     floor = float(np.percentile(level, 10))
-    loud = np.flatnonzero(level > max(LOWEST_DB, min(floor + ABOVE_FLOOR_DB, float(level.max()) - 12.0)))
+    loud = np.flatnonzero(level > max(LOWEST_DB, min(floor + ABOVE_FLOOR_DB, float(level.max()) - LOUD_WITHIN_DB)))
     loud = loud[loud * _FRAME_S >= due.start_s - COUNTED_BEATS * due.beat_s]
     if not due.strokes:
         # One frame alone is a knock.
