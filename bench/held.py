@@ -12,7 +12,6 @@ from __future__ import annotations
 import argparse
 import http.client
 import os
-import re
 import socket
 import statistics
 import subprocess
@@ -36,16 +35,8 @@ def main() -> int:
     options = parser.parse_args()
     with socket.create_server(("127.0.0.1", 0)) as probe:
         port = probe.getsockname()[1]
-    # The very options that bin/start uses.
-    line = re.search(r"waitress-serve\".*?didactor\.config\.wsgi:application", (HERE.parent / "bin/start").read_text(), re.S)
-    arguments = re.findall(r"--(?!listen)[\w-]+=?[\w-]*", line[0]) if line else []
     server = subprocess.Popen(
-        [
-            str(Path(sys.executable).with_name("waitress-serve")),
-            f"--listen=127.0.0.1:{port}",
-            *arguments,
-            "didactor.config.wsgi:application",
-        ],
+        [sys.executable, str(HERE.parent / "manage.py"), "serve", f"--listen=127.0.0.1:{port}"],
         env={**os.environ, "PYTHONPATH": str(HERE.parent), "DIDACTOR_TESTING": "1"},
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,

@@ -29,7 +29,8 @@ STATE = Path(os.environ.get("DIDACTOR_STATE", ROOT / "var"))
 FOLDER = Path(tempfile.mkdtemp(prefix="didactor-bench-"))
 #: What is installed is that of the machine.
 INSTALLED = ("static", "vendor", "postgres.port", "postgres.password")
-PYTHON, WAITRESS = str(Path(sys.executable)), str(Path(sys.executable).with_name("waitress-serve"))
+PYTHON = str(Path(sys.executable))
+SERVE = [PYTHON, str(ROOT / "manage.py"), "serve", "--listen=127.0.0.1:PORT"]
 PIECES = 3
 
 

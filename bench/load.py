@@ -39,7 +39,7 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 import numpy as np  # noqa: E402
 from django.db import connections  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, WAITRESS, Browser, Host, answers, end_sessions, until  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, until  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.assignments.models import Assignment, Task  # noqa: E402
@@ -176,9 +176,8 @@ def practising(browser: Browser, task: Task, over: threading.Event, number: int,
 def one_machine(folder: Path, slots: int) -> dict[str, Host]:
     """What bin/start runs."""
     manage = [PYTHON, str(ROOT / "manage.py")]
-    serve = [WAITRESS, "--listen=127.0.0.1:PORT", "--threads=8", "--connection-limit=1000", "--channel-timeout=60", "--asyncore-use-poll"]
     return {
-        "web": Host("web", *serve, "didactor.config.wsgi:application", folder=folder),
+        "web": Host("web", *SERVE, folder=folder),
         "listen": Host("listen", "nice", "-n", "5", *manage, "listen", folder=folder),
         "work": Host("work", "nice", "-n", "19", *manage, "work", folder=folder, DIDACTOR_HEARING_SLOTS=str(slots)),
     }

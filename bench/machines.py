@@ -40,7 +40,7 @@ import boto3  # noqa: E402
 from django.conf import settings  # noqa: E402
 from django.core.files.storage import default_storage  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, WAITRESS, Browser, Host, answers, end_sessions, jobs, until  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, jobs, until  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.takes.models import Analysis, Take, TakeState  # noqa: E402
@@ -86,8 +86,7 @@ def _measured(count: int, hosts: list[Host]) -> dict[str, Any]:
     sounds = [wav(seed=1000 + k) for k in range(min(count, 6))]
     # Recordings that are alike but for the last bytes: each is an object of its own.
     data = {task.pk: sounds[k % len(sounds)] + bytes([k % 256, k // 256]) for k, task in enumerate(tasks)}
-    serve = [WAITRESS, "--listen=127.0.0.1:PORT", "--threads=4", "didactor.config.wsgi:application"]
-    webs = [Host(f"web{k}", *serve) for k in range(WEBS)]
+    webs = [Host(f"web{k}", *SERVE) for k in range(WEBS)]
     hosts += webs
     workers = [Host(f"worker{k}", PYTHON, str(ROOT / "manage.py"), "work") for k in range(WORKERS)]
     hosts += workers

@@ -49,11 +49,9 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [str(Path(sys.executable).with_name("waitress-serve")), f"--listen=127.0.0.1:{self.port}", "--threads=8"]
+        command = [sys.executable, str(ROOT / "manage.py"), "serve", f"--listen=127.0.0.1:{self.port}"]
         environment = {**os.environ, "PYTHONPATH": str(ROOT), "DIDACTOR_DB_NAME": str(connection.settings_dict["NAME"])}
-        self.process = subprocess.Popen(
-            [*command, "didactor.config.wsgi:application"], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
+        self.process = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         for _ in range(200):
             try:
                 socket.create_connection(("127.0.0.1", self.port), 1).close()

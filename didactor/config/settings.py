@@ -270,6 +270,8 @@ FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
 STUDIO_QUOTA_BYTES = int(float(os.environ.get("DIDACTOR_STUDIO_QUOTA_GB", "1000")) * 1024**3)
 STUDENT_QUOTA_BYTES = int(float(os.environ.get("DIDACTOR_STUDENT_QUOTA_GB", "20")) * 1024**3)
 
+#: Processes that serve pages (manage.py serve).
+WEB_PROCESSES = int(os.environ.get("DIDACTOR_WEB", min(4, os.cpu_count() or 1)))
 #: Whether takes are heard in a process apart, with limits of its own; tests that do not ask for it hear in theirs.
 HEAR_APART = not TESTING
 #: Whether attempts are heard by the web process itself: in tests there is nobody else.

@@ -1,12 +1,14 @@
 from __future__ import annotations
 
+import os
 import secrets
 
 from django.conf import settings
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
-from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, generate_latest
+from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, generate_latest
+from prometheus_client.multiprocess import MultiProcessCollector
 
 from didactor.core.words import worded
 from didactor.operation.state import KEPT
@@ -41,10 +43,19 @@ def ready(request: HttpRequest) -> JsonResponse:
     return JsonResponse(found, status=200 if all(found.values()) else 503)
 
 
+def _counted() -> CollectorRegistry:
+    """What this process has counted; where several serve, what all of them have."""
+    if "PROMETHEUS_MULTIPROC_DIR" not in os.environ:
+        return REGISTRY
+    together = CollectorRegistry()
+    MultiProcessCollector(together)
+    return together
+
+
 def metrics(request: HttpRequest) -> HttpResponse:
     """Figures for Prometheus, for who has the token; without one set nobody."""
     told = request.headers.get("Authorization", "").removeprefix("Bearer ").encode()
     token = settings.METRICS_TOKEN.encode()
     if not token or not secrets.compare_digest(told, token):
         raise Http404
-    return HttpResponse(generate_latest(REGISTRY) + generate_latest(KEPT), content_type=CONTENT_TYPE_LATEST)
+    return HttpResponse(generate_latest(_counted()) + generate_latest(KEPT), content_type=CONTENT_TYPE_LATEST)

@@ -10,7 +10,6 @@ import json
 import logging
 import math
 import os
-import signal
 import socket
 import tempfile
 import threading
@@ -23,7 +22,7 @@ from typing import NamedTuple
 
 import numpy as np
 from django.conf import settings
-from django.db import close_old_connections, connections
+from django.db import close_old_connections
 
 from didactor.core.errors import CoreError
 from didactor.core.practising.attempt import Asked, attend
@@ -35,6 +34,7 @@ from didactor.practice.hearing import asked, samples_of, settle
 from didactor.practice.jobs import keep_sound
 from didactor.practice.models import Attempt
 from didactor.practice.samples import hand_over
+from didactor.web.processes import keep_running
 
 logger = logging.getLogger(__name__)
 
@@ -216,35 +216,12 @@ def listen(processes: int, warm_up: Callable[[], None]) -> None:
     finally:
         os.umask(old)
     door.listen(32)
-    connections.close_all()
-    children = {_fork(door, warm_up) for _ in range(processes)}
 
-    def stop(*_: object) -> None:
-        for child in children:
-            os.kill(child, signal.SIGTERM)
-        path.unlink(missing_ok=True)
-        os._exit(0)
-
-    signal.signal(signal.SIGTERM, stop)
-    signal.signal(signal.SIGINT, stop)
-    while True:
-        gone, _ = os.wait()
-        logger.error("a listening process ended and is replaced")
-        children.discard(gone)
-        children.add(_fork(door, warm_up))
-
-
-def _fork(door: socket.socket, warm_up: Callable[[], None]) -> int:
-    child = os.fork()
-    if child:
-        return child
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    try:
+    def answer() -> None:
         warm_up()
         _answer(door)
-    finally:
-        os._exit(1)
+
+    keep_running(processes, answer, at_end=lambda: path.unlink(missing_ok=True))
 
 
 def _answer(door: socket.socket) -> None:

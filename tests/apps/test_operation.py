@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import json
 import logging
+import os
+import subprocess
+import sys
+import tempfile
 from unittest import mock
 
 from django.core.management import call_command
@@ -118,6 +122,17 @@ class StandingTests(scenes.OwnFolders, TestCase):
         self.assertRegex(text, r'didactor_oldest_job_seconds\{queue="takes"\} ')
         self.assertIn("django_http_requests_latency_seconds_by_view_method", text)
         self.assertNotIn("Ylva", text)
+
+    def test_figures_of_all_processes_that_serve_are_told_together(self):
+        with tempfile.TemporaryDirectory() as folder:
+            together = {"PROMETHEUS_MULTIPROC_DIR": folder}
+            count = "from prometheus_client import Counter; Counter('pages', 'pages').inc(%d)"
+            for number in (2, 3):
+                subprocess.run([sys.executable, "-c", count % number], env={**os.environ, **together}, check=True, timeout=60)
+            with override_settings(METRICS_TOKEN="abc"), mock.patch.dict(os.environ, together):
+                text = self.client.get("/metrics/", headers={"Authorization": "Bearer abc"}).content.decode()
+        self.assertIn("pages_total 5.0", text)
+        self.assertIn("didactor_store_free_bytes", text)
 
 
 class LogTests(TestCase):

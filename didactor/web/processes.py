@@ -1,0 +1,64 @@
+"""A service in several processes that share what they listen at. One that dies is replaced; all end with the one that began them."""
+
+from __future__ import annotations
+
+import logging
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable
+
+from django.db import connections
+
+logger = logging.getLogger(__name__)
+
+#: One that ends sooner than this is not begun again at once: it would only end again.
+SOON_S = 1.0
+
+
+def keep_running(processes: int, work: Callable[[], None], *, at_end: Callable[[], None] = lambda: None) -> None:
+    """Do ``work``, which does not come back, in so many processes until told to stop.
+
+    ``at_end`` is done once, by the one that began them.
+    """
+    connections.close_all()
+    # Nobody writes into it: when the one that began them is gone, however it went, those who read find its end.
+    alive, held = os.pipe()
+    children = {_begin(work, alive, held) for _ in range(processes)}
+
+    def stop(*_: object) -> None:
+        for child in children:
+            os.kill(child, signal.SIGTERM)
+        at_end()
+        os._exit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    while True:
+        waited_from = time.monotonic()
+        gone, status = os.wait()
+        logger.error("a process ended (%s) and is replaced", os.waitstatus_to_exitcode(status))
+        children.discard(gone)
+        if time.monotonic() - waited_from < SOON_S:
+            time.sleep(SOON_S)
+        children.add(_begin(work, alive, held))
+
+
+def _begin(work: Callable[[], None], alive: int, held: int) -> int:
+    child = os.fork()
+    if child:
+        return child
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.close(held)
+    try:
+        threading.Thread(target=_end_with_it, args=(alive,), daemon=True).start()
+        work()
+    finally:
+        os._exit(1)
+
+
+def _end_with_it(alive: int) -> None:
+    os.read(alive, 1)
+    os._exit(0)
