@@ -58,6 +58,11 @@ class Machine:
         self.worker = Host(f"work{len(self.hosts)}", PYTHON, str(ROOT / "manage.py"), "work", folder=FOLDER)
         self.hosts.append(self.worker)
 
+    def look_after(self) -> None:
+        """A worker that ended is begun again, as bin/start and systemd do."""
+        if not self.worker.is_up:
+            self.work()
+
     def end(self) -> None:
         for host in self.hosts:
             if host.is_up:
@@ -155,9 +160,6 @@ def database(machine: Machine, sending: Sending) -> None:
         sending.piece()
         time.sleep(AWAY_S)
         cursor.execute(f'ALTER DATABASE "{name}" ALLOW_CONNECTIONS true')
-    if not machine.worker.is_up:
-        # It ends when it can keep no job any more; bin/start, or systemd, begins it again.
-        machine.work()
     sending.ask_and_go_on()
 
 
@@ -201,7 +203,7 @@ def main() -> int:
             began = time.monotonic()
             sending = Sending(machine, scene.task, data)
             goes_wrong(machine, sending)
-            until(lambda: _heard(sending), PATIENCE_S)  # noqa: B023
+            until(lambda: machine.look_after() or _heard(sending), PATIENCE_S)  # noqa: B023
             lasted = time.monotonic() - began
             takes, heard = list(Take.objects.filter(task=scene.task)), Analysis.objects.filter(take__task=scene.task).count()
             told = ", ".join(str(status or "nothing") for status in dict.fromkeys(sending.told)) or "all went through"

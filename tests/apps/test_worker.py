@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import multiprocessing
 import os
 import threading
@@ -20,6 +21,8 @@ from didactor.core.errors import PassageError, SandboxError
 from didactor.core.judging.targets import Targets
 from didactor.takes.apart import end_apart, hear_apart
 from didactor.takes.jobs import retry_stalled
+from didactor.takes.management.commands import work
+from didactor.takes.management.commands.work import Parts
 from didactor.takes.models import Take, TakeState
 from didactor.takes.services import _turn
 from tests import scene as scenes
@@ -138,6 +141,55 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
         self.assertTrue(first > second > third)
         other = self.scene.other_task
         self.assertGreater(_turn(other), third)
+
+
+class PartsTests(SimpleTestCase):
+    """The worker's parts end together: by themselves it begins anew, asked to it lets jobs finish."""
+
+    def run_parts(self, *, asked: bool) -> tuple[str, list[str]]:
+        said: list[str] = []
+
+        async def goes_on(name: str) -> None:
+            try:
+                await asyncio.sleep(30)
+            except asyncio.CancelledError:
+                said.append(f"{name} asked")
+                await asyncio.sleep(0.05)
+                said.append(f"{name} ended")
+
+        async def breaks() -> None:
+            await asyncio.sleep(30 if asked else 0.01)
+            raise OSError("no database")
+
+        async def go() -> str:
+            parts = Parts(
+                {name: asyncio.ensure_future(goes_on(name)) for name in ("takes", "letters")} | {"upkeep": asyncio.ensure_future(breaks())}
+            )
+            if asked:
+                asyncio.get_running_loop().call_later(0.02, parts.stop)
+                asyncio.get_running_loop().call_later(0.04, parts.stop)
+            return await parts.ended()
+
+        return asyncio.run(asyncio.wait_for(go(), 10)), said
+
+    def test_one_that_breaks_takes_the_others_with_it_and_is_named(self) -> None:
+        broken, said = self.run_parts(asked=False)
+        self.assertEqual(broken, "upkeep")
+        self.assertEqual(sorted(said), ["letters asked", "letters ended", "takes asked", "takes ended"])
+
+    def test_asked_to_they_end_in_peace_and_none_is_broken(self) -> None:
+        broken, said = self.run_parts(asked=True)
+        self.assertEqual(broken, "")
+        self.assertEqual(sorted(said), ["letters asked", "letters ended", "takes asked", "takes ended"])
+
+    def test_one_that_never_ends_is_not_waited_for(self) -> None:
+        async def go() -> str:
+            stuck = asyncio.get_running_loop().create_future()
+            parts = Parts({"takes": asyncio.ensure_future(asyncio.sleep(0.01)), "letters": asyncio.shield(stuck)})
+            with mock.patch.object(work, "LAST_S", 0.05):
+                return await parts.ended()
+
+        self.assertEqual(asyncio.run(asyncio.wait_for(go(), 10)), "takes")
 
 
 class ApartTests(SimpleTestCase):

@@ -12,6 +12,33 @@ from procrastinate.contrib.django import app
 
 #: A running job gets this long to finish when the worker is told to stop.
 GRACE_S = 4.0
+#: And so long the worker waits for its parts, whatever they wait for.
+LAST_S = 10.0
+
+logger = logging.getLogger(__name__)
+
+
+class Parts:
+    """Workers that go down together: one that broke, for want of a database, say, must not be missed by nobody while the others go on."""
+
+    def __init__(self, parts: dict[str, asyncio.Future[Any]]) -> None:
+        self._parts = parts
+        self._stopping = False
+
+    def stop(self) -> None:
+        """Ask each to end, once: asked twice it would not let its jobs finish."""
+        if not self._stopping:
+            self._stopping = True
+            for part in self._parts.values():
+                part.cancel()
+
+    async def ended(self) -> str:
+        """Wait until all have ended, the others some seconds after the first. Returns which one ended unasked, if one did."""
+        await asyncio.wait(self._parts.values(), return_when=asyncio.FIRST_COMPLETED)
+        broken = "" if self._stopping else next(name for name, part in self._parts.items() if part.done())
+        self.stop()
+        await asyncio.wait(self._parts.values(), timeout=LAST_S)
+        return broken
 
 
 class Command(BaseCommand):
@@ -31,6 +58,7 @@ class Command(BaseCommand):
         worker_app = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
         defaults: dict[str, Any] = settings.PROCRASTINATE_WORKER_DEFAULTS
         async with worker_app.open_async():
+            queues = {"takes": settings.HEARING_SLOTS, "default": 1, "letters": 1, "upkeep": 1}
             workers = [
                 asyncio.ensure_future(
                     worker_app.run_worker_async(
@@ -42,11 +70,14 @@ class Command(BaseCommand):
                         **defaults,
                     )
                 )
-                for queue, slots in (("takes", settings.HEARING_SLOTS), ("default", 1), ("letters", 1), ("upkeep", 1))
+                for queue, slots in queues.items()
             ]
+            parts = Parts(dict(zip(queues, workers, strict=True)))
             loop = asyncio.get_running_loop()
             for number in (signal.SIGTERM, signal.SIGINT):
-                loop.add_signal_handler(number, lambda: [worker.cancel() for worker in workers])
-            await asyncio.gather(*workers, return_exceptions=True)
+                loop.add_signal_handler(number, parts.stop)
+            broken = await parts.ended()
         # A job that is still running in its thread is left: it will be taken up again.
-        os._exit(0)
+        if broken:
+            logger.error("the worker for %s ended; all of it ends, to be started anew", broken)
+        os._exit(1 if broken else 0)
