@@ -86,7 +86,7 @@ def _measured(count: int, hosts: list[Host]) -> dict[str, Any]:
     sounds = [wav(seed=1000 + k) for k in range(min(count, 6))]
     # Recordings that are alike but for the last bytes: each is an object of its own.
     data = {task.pk: sounds[k % len(sounds)] + bytes([k % 256, k // 256]) for k, task in enumerate(tasks)}
-    webs = [Host(f"web{k}", *SERVE) for k in range(WEBS)]
+    webs = [Host(f"web{k}", *SERVE, DIDACTOR_WEB="1") for k in range(WEBS)]
     hosts += webs
     workers = [Host(f"worker{k}", PYTHON, str(ROOT / "manage.py"), "work") for k in range(WORKERS)]
     hosts += workers

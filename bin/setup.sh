@@ -160,7 +160,7 @@ create_cluster() {
   chmod 700 "$home"
   pg_as "$(pg_bin)/initdb" -D "$home/data" -U didactor --auth=scram-sha-256 --pwfile="$home/pw" -E UTF8 --locale=C.UTF-8
   rm -f "$home/pw" "$STATE/stamps/migrations" "$STATE/stamps/demo"  # a new cluster is empty, whatever was in the one before
-  { echo "listen_addresses = '127.0.0.1'"; echo "unix_socket_directories = ''"; echo "max_connections = 60"; } | pg_as tee -a "$home/data/postgresql.conf"
+  { echo "listen_addresses = '127.0.0.1'"; echo "unix_socket_directories = ''"; echo "max_connections = 100"; } | pg_as tee -a "$home/data/postgresql.conf"
 }
 
 free_port() {
