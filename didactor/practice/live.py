@@ -148,7 +148,7 @@ def _answered(attempt_id: uuid.UUID) -> Answer:
             line.settimeout(ANSWER_S)
             line.sendall(json.dumps({"attempt": str(attempt_id)}).encode() + b"\n")
             told = json.loads(line.makefile("rb").readline())
-            return Answer(str(told["state"]), float(told["from_s"]))
+            return Answer(str(told["state"]), float(told.get("from_s", 0.0)))
     except (OSError, ValueError, KeyError):
         return Answer(AWAY)
 
