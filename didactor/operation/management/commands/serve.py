@@ -9,6 +9,7 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.core.wsgi import get_wsgi_application
 from waitress import serve
 
 from didactor.web.processes import keep_running
@@ -49,8 +50,7 @@ class Command(BaseCommand):
         except OSError as error:
             raise CommandError(f"Nothing can listen at {listen}: {error.strerror}.") from None
         # Once, before they part: what is loaded is shared.
-        from didactor.config.wsgi import application
-
+        application = get_wsgi_application()
         keep_running(processes, lambda: serve(application, sockets=[door], **OPTIONS))
 
 
