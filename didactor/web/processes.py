@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import os
 import signal
@@ -29,7 +30,9 @@ def keep_running(processes: int, work: Callable[[], None], *, at_end: Callable[[
 
     def stop(*_: object) -> None:
         for child in children:
-            os.kill(child, signal.SIGTERM)
+            # One that has just ended must not keep the others going.
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(child, signal.SIGTERM)
         at_end()
         os._exit(0)
 
