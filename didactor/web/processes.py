@@ -8,7 +8,7 @@ import os
 import signal
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from django.db import connections
 
@@ -18,15 +18,15 @@ logger = logging.getLogger(__name__)
 SOON_S = 1.0
 
 
-def keep_running(processes: int, work: Callable[[], None], *, at_end: Callable[[], None] = lambda: None) -> None:
-    """Do ``work``, which does not come back, in so many processes until told to stop.
+def keep_running(works: Sequence[Callable[[], None]], *, at_end: Callable[[], None] = lambda: None) -> None:
+    """Do each of ``works``, which do not come back, in a process of its own until told to stop.
 
     ``at_end`` is done once, by the one that began them.
     """
     connections.close_all()
     # Nobody writes into it: when the one that began them is gone, however it went, those who read find its end.
     alive, held = os.pipe()
-    children = {_begin(work, alive, held) for _ in range(processes)}
+    children = {_begin(work, alive, held): work for work in works}
 
     def stop(*_: object) -> None:
         for child in children:
@@ -42,10 +42,10 @@ def keep_running(processes: int, work: Callable[[], None], *, at_end: Callable[[
         waited_from = time.monotonic()
         gone, status = os.wait()
         logger.error("a process ended (%s) and is replaced", os.waitstatus_to_exitcode(status))
-        children.discard(gone)
+        work = children.pop(gone)
         if time.monotonic() - waited_from < SOON_S:
             time.sleep(SOON_S)
-        children.add(_begin(work, alive, held))
+        children[_begin(work, alive, held)] = work
 
 
 def _begin(work: Callable[[], None], alive: int, held: int) -> int:

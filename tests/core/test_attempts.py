@@ -13,7 +13,7 @@ from didactor.core.instruments import BY_SLUG
 from didactor.core.judging.targets import Targets
 from didactor.core.practising.attempt import Asked, attend, heard_whole
 from didactor.core.practising.crossing import Outcome
-from didactor.core.practising.ending import Due, Look, Now, goes_on, now, sounding, surely_sounds
+from didactor.core.practising.ending import Due, Look, Now, goes_on, loudness, now, sounding, surely_sounds
 from didactor.core.practising.verdict import Verdict, doubtful_notes
 from didactor.core.score.read.musicxml import prepare, read
 from didactor.core.sound.player.rooms import SYNTH_RATE_HZ
@@ -177,18 +177,21 @@ class EndTests(SimpleTestCase):
             for heard_s in np.arange(0.5, due.end_s + 2.0, 0.5):
                 heard = samples[: int(heard_s * RATE_HZ)]
                 piece = np.round(32767 * heard[-RATE_HZ // 2 :]).astype(np.int16)
-                sounds, loudest = surely_sounds(piece, RATE_HZ, loudest)
+                level = loudness(piece, RATE_HZ)
+                sounds, loudest = surely_sounds(level, loudest), max(loudest, level)
                 if sounds and heard_s < due.end_s:
                     sure += 1
                     self.assertIs(now(heard, due), Now.GOING, heard_s)
         self.assertGreater(sure, 15)
         hum = np.full(RATE_HZ, 300, dtype=np.int16)
-        self.assertEqual(surely_sounds(hum, RATE_HZ, -20.0), (False, -20.0), "quiet beside what was heard before")
-        self.assertTrue(surely_sounds(hum, RATE_HZ, -np.inf)[0])
-        self.assertFalse(surely_sounds(hum // 100, RATE_HZ, -np.inf)[0], "quieter than anything is played")
+        level = loudness(hum, RATE_HZ)
+        self.assertAlmostEqual(level, 20 * np.log10(300 / 32768), places=3)
+        self.assertFalse(surely_sounds(level, -20.0), "quiet beside what was heard before")
+        self.assertTrue(surely_sounds(level, -np.inf))
+        self.assertFalse(surely_sounds(loudness(hum // 100, RATE_HZ), -np.inf), "quieter than anything is played")
         before = np.concatenate([np.full(RATE_HZ, 9000, dtype=np.int16), hum])
-        self.assertFalse(surely_sounds(before, RATE_HZ, -10.0)[0], "a second ago is too long ago")
-        self.assertEqual(surely_sounds(hum[:100], RATE_HZ, -20.0), (False, -20.0))
+        self.assertEqual(loudness(before, RATE_HZ), level, "a second ago is too long ago")
+        self.assertIsNone(loudness(hum[:100], RATE_HZ))
 
     def test_a_sound_that_goes_on_is_waited_for_only_so_long(self):
         due = Due(start_s=0.0, end_s=2.0, beat_s=1.0, longest_rest_s=0.0)

@@ -116,25 +116,25 @@ def now(samples: npt.NDArray[np.float32], due: Due, last: Look | None = None) ->
     return Now.LOOK if quiet_s >= pause_s and may_look and (last is None or last.at_s < (sounding_s or 0.0)) else Now.GOING
 
 
-def surely_sounds(piece: npt.NDArray[np.int16], rate_hz: int, loudest_db: float) -> tuple[bool, float]:
-    """Whether the last second of an attempt is louder than any room: ``sounding`` would call it playing, whatever else it has heard.
-
-    A thousandth of the work, so that it can be asked of every piece; before the last note is due nothing can have ended, then.
+def loudness(piece: npt.NDArray[np.int16], rate_hz: int) -> float | None:
+    """How loud the loudest moment of the last second of a piece is, dB below full scale; None where it is too short to say.
 
     Args:
         piece: the samples that came last, 16 bits; of a longer one only the end is looked at.
-        loudest_db: the loudest of all pieces before.
-
-    Returns: that, and the loudest now.
     """
     hop = int(_FRAME_S * rate_hz)
     tail = piece[-int(PAUSE_S * rate_hz) :]
     frames = tail[: len(tail) // hop * hop].astype(np.float32).reshape(-1, hop) / 32768.0
-    if not len(frames):
-        return False, loudest_db
-    level = float(10 * np.log10(max(1e-12, float(np.square(frames).mean(axis=1).max()))))
-    loudest_db = max(loudest_db, level)
-    return level > max(LOWEST_DB, loudest_db - LOUD_WITHIN_DB), loudest_db
+    return float(10 * np.log10(max(1e-12, float(np.square(frames).mean(axis=1).max())))) if len(frames) else None
+
+
+def surely_sounds(level_db: float, loudest_db: float) -> bool:
+    """Whether a piece that is so loud is louder than any room: ``sounding`` would call it playing, whatever else it has heard.
+
+    A thousandth of the work, so that it can be asked of every piece; before the last note is due nothing can have ended, then.
+    ``loudest_db``: the loudest of all pieces before.
+    """
+    return level_db > max(LOWEST_DB, max(level_db, loudest_db) - LOUD_WITHIN_DB)
 
 
 def sounding(samples: npt.NDArray[np.float32], due: Due) -> tuple[float | None, float | None]:

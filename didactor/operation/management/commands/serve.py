@@ -51,7 +51,7 @@ class Command(BaseCommand):
             raise CommandError(f"Nothing can listen at {listen}: {error.strerror}.") from None
         # Once, before they part: what is loaded is shared.
         application = get_wsgi_application()
-        keep_running(processes, lambda: serve(application, sockets=[door], **OPTIONS))
+        keep_running([lambda: serve(application, sockets=[door], **OPTIONS)] * processes)
 
 
 def _count_together(port: str) -> None:
