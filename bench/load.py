@@ -2,13 +2,14 @@
 
     bench/load                               300 students in 10 minutes, 10 teachers, 20 who practise; half an hour in all
     bench/load --students 20 --minutes 1     a smaller evening
+    bench/load --listens 3                   teachers who listen to three seconds of a take
     bench/load --ear                         only what the ear hears with one slot and with two
     bench/load --write                       also refreshes its part of docs/benchmarks.md
 
-One web process, the worker and the listening processes as bin/start runs them. Everybody is a browser of their own: students open their
-stand, sit down, send a minute of playing in pieces and watch its state for half a minute; teachers open what waits, keep marks, write and
-send; who practises plays attempts in real time. Told are what failed, how long pages took, how long after the last note a verdict came,
-and how fast the queue empties. The last line is one JSON object; exits 1 below a floor.
+The web processes, the worker and the listening processes as bin/start runs them. Everybody is a browser of their own: students open their
+stand, sit down, send a minute of playing in pieces and watch its state for half a minute; teachers open what waits, listen to a quarter of
+each take, keep marks, write and send; who practises plays attempts in real time. Told are what failed, how long pages took, how long after
+the last note a verdict came, and how fast the queue empties. The last line is one JSON object; exits 1 below a floor.
 """
 
 from __future__ import annotations
@@ -58,7 +59,8 @@ from tests.music import TUNE, wav  # noqa: E402
 #: Twenty-four bars at 92: a minute.
 MINUTE = " | ".join([TUNE.split(" | ", 1)[1]] * 3)
 TEMPO, EAR_TAKES, TEACHERS, PRACTISING, WATCHES_S = 92.0, 24, 10, 20, 30.0
-#: Of an attempt so much is sent at once.
+#: A teacher listens to so much of a take; all are there within so long: nobody comes in the same second.
+LISTENS_S, TOGETHER_S = 15.0, 15.0
 
 
 class Evening:
@@ -120,27 +122,33 @@ def student(browser: Browser, task: Task, sound: bytes, at: float) -> None:
         time.sleep(3)
 
 
-def teacher(browser: Browser, over: threading.Event, number: int) -> int:
-    """Takes what waits, one after the other, as long as something does."""
+def teacher(browser: Browser, over: threading.Event, number: int, listens_s: float) -> int:
+    """Takes what waits of their own students, one after the other, as long as something does; of each so much is listened to."""
     rng, answered = random.Random(number), 0
+    time.sleep(TOGETHER_S * rng.random())
     while not over.is_set():
         _, _, page = browser.ask("GET", "/desk/")
-        waiting = list(dict.fromkeys(re.findall(rb'href="/desk/(\d+)/', page)))
+        waiting = [int(pk) for pk in dict.fromkeys(re.findall(rb'href="/desk/(\d+)/', page))]
         if not waiting:
             return answered
-        pk = waiting[rng.randrange(len(waiting))].decode()
-        _, _, desk = browser.ask("GET", f"/desk/{pk}/")
-        browser.ask("GET", f"/desk/{pk}/alongside/")
-        time.sleep(2 + 2 * rng.random())
-        for mark in re.findall(rb'action="(/desk/\d+/marks/\d+/)"', desk)[:2]:
-            browser.post(mark.decode(), standing="kept")
-        version = re.search(rb'name="version" value="(\d+)"', desk)
-        fields = {"text": "Well held, the end a little early.", "decision": "once_more"}
-        browser.post(f"/desk/{pk}/draft/", **fields, **({"version": version[1].decode()} if version else {}))
-        time.sleep(1)
-        status, _, _ = browser.post(f"/desk/{pk}/send/", **fields)
-        answered += status == 302
-        time.sleep(1 + rng.random())
+        own = [pk for pk in waiting if pk % TEACHERS == number]
+        if not own:
+            time.sleep(3)
+        for pk in own:
+            if over.is_set():
+                break
+            _, _, desk = browser.ask("GET", f"/desk/{pk}/")
+            browser.ask("GET", f"/desk/{pk}/alongside/")
+            time.sleep(listens_s * (0.7 + 0.6 * rng.random()))
+            for mark in re.findall(rb'action="(/desk/\d+/marks/\d+/)"', desk)[:2]:
+                browser.post(mark.decode(), standing="kept")
+            version = re.search(rb'name="version" value="(\d+)"', desk)
+            fields = {"text": "Well held, the end a little early.", "decision": "once_more"}
+            browser.post(f"/desk/{pk}/draft/", **fields, **({"version": version[1].decode()} if version else {}))
+            time.sleep(1)
+            status, _, _ = browser.post(f"/desk/{pk}/send/", **fields)
+            answered += status == 302
+            time.sleep(1 + rng.random())
     return answered
 
 
@@ -153,6 +161,7 @@ def practising(browser: Browser, task: Task, over: threading.Event, number: int,
     with wave.open(BytesIO(base64.b64decode(str(made["wav"])))) as sound:
         rate, samples = sound.getframerate(), sound.readframes(sound.getnframes())
     silence, ends = np.zeros(rate * 6, dtype="<i2").tobytes(), float(str(made["ends"]))
+    time.sleep(TOGETHER_S * random.Random(number).random())
     while not over.is_set():
         attempt, body = str(uuid.uuid4()), samples + silence
         sent = {"id": attempt, "stone": stone.name, "tempo": str(TEMPO), "rate": str(rate), "start": f"{made['begins']:.3f}"}
@@ -206,7 +215,7 @@ def the_ear(evening: Evening, hosts: list[Host]) -> dict[str, Any]:
     }
 
 
-def the_evening(evening: Evening, hosts: list[Host], minutes: float) -> tuple[list[str], dict[str, Any]]:
+def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: float) -> tuple[list[str], dict[str, Any]]:
     machine = one_machine(FOLDER, os.cpu_count() or 1)
     hosts += machine.values()
     until(lambda: answers(machine["web"].port) and (FOLDER / "live.sock").exists(), 90)
@@ -224,7 +233,7 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float) -> tuple[li
     began, before = time.monotonic(), {name: host.worked_s for name, host in machine.items()}
     own = time.process_time()
     with ThreadPoolExecutor(len(evening.sending) + TEACHERS + PRACTISING) as pool:
-        marking = [pool.submit(teacher, browsers[person.pk], over, k) for k, person in enumerate(evening.teachers)]
+        marking = [pool.submit(teacher, browsers[person.pk], over, k, listens_s) for k, person in enumerate(evening.teachers)]
         playing_ = [
             pool.submit(practising, browsers[task.student.pk], task, over, k, late, went) for k, task in enumerate(evening.practising)
         ]
@@ -272,6 +281,7 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float) -> tuple[li
         "attempts": sum(went.values()),
         "attempts_not_told_live": sum(count for state, count in went.items() if state != "over"),
         "page_p95_ms": round(float(np.percentile(pages, 95)) * 1000),
+        "verdict_median_s": round(float(np.median(late)), 2) if late else None,
         "verdict_p95_s": round(float(np.percentile(late, 95)), 2) if late else None,
         "left_at_the_end": left,
         "emptied_a_take_s": round(emptied_s / left, 2) if left else 0.0,
@@ -282,6 +292,7 @@ def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--students", type=int, default=300)
     parser.add_argument("--minutes", type=float, default=10.0)
+    parser.add_argument("--listens", type=float, default=LISTENS_S)
     parser.add_argument("--ear", action="store_true")
     parser.add_argument("--write", action="store_true")
     options = parser.parse_args()
@@ -293,7 +304,7 @@ def main() -> int:
         evening = Evening(max(options.students, EAR_TAKES))
         figures = the_ear(evening, hosts)
         if not options.ear:
-            rows, found = the_evening(evening, hosts, options.minutes)
+            rows, found = the_evening(evening, hosts, options.minutes, options.listens)
             figures |= found
     finally:
         for host in hosts:
@@ -302,7 +313,12 @@ def main() -> int:
         end_sessions()
         teardown_databases(databases, verbosity=0)
     shutil.rmtree(FOLDER, ignore_errors=True)
-    return close("load", "\n".join(rows), figures, write=options.write and options.students == 300 and not options.ear)
+    return close(
+        "load",
+        "\n".join(rows),
+        figures,
+        write=options.write and (options.students, options.listens) == (300, LISTENS_S) and not options.ear,
+    )
 
 
 if __name__ == "__main__":

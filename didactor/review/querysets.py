@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from django.db.models import Exists, OuterRef, Prefetch, Subquery, prefetch_related_objects
 
@@ -28,13 +29,27 @@ def for_the_desk(submissions: SubmissionQuerySet, teacher: Person) -> Submission
     """
     assignment = "take__task__assignment"
     later = Assignment.objects.filter(series=OuterRef(f"{assignment}__series"), due_at__gt=OuterRef(f"{assignment}__due_at"))
-    # Passages by themselves: what one question joins of a dozen tables, the database plans longer than it fetches.
-    passages = Passage.objects.select_related("revision__piece", "arranged_from").defer("revision__prepared")
     return (
         submissions.select_related(assignment, "take__task__enrolment__student", "take__task__found_out", "take__self_review", "review")
-        .prefetch_related(Prefetch("take__task__passage", queryset=passages), "take__analyses", "take__self_review__marks")
+        .prefetch_related(_passages(), "take__analyses", "take__self_review__marks")
         .annotate(follows=Exists(later), own_scale=Subquery(Scale.objects.filter(teacher=teacher).values("steps")))
     )
+
+
+def for_alongside(submissions: SubmissionQuerySet) -> SubmissionQuerySet:
+    """Submissions with what is needed to find the same places in other sounds."""
+    moments = Analysis.objects.only("take_id", "moments")
+    return (
+        submissions.select_related("take__task", "review")
+        .prefetch_related(_passages(), Prefetch("take__analyses", queryset=moments))
+        .defer("take__peaks")
+    )
+
+
+def _passages() -> Prefetch[Any]:
+    """By themselves: what one question joins of a dozen tables, the database plans longer than it fetches."""
+    passages = Passage.objects.select_related("revision__piece", "arranged_from").defer("revision__prepared")
+    return Prefetch("take__task__passage", queryset=passages)
 
 
 def with_summaries(*lists: Iterable[Submission]) -> list[list[Submission]]:

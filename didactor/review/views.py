@@ -32,7 +32,7 @@ from didactor.review.deciding import proposal_shown
 from didactor.review.first_steps import first_steps
 from didactor.review.models import Decision, Mark, Review, Standing
 from didactor.review.phrases import phrases_of
-from didactor.review.querysets import for_the_desk
+from didactor.review.querysets import for_alongside, for_the_desk
 from didactor.review.waiting import desk_of, next_to_hear, strange_in
 from didactor.takes.beside import beside
 from didactor.takes.causes import likely_causes
@@ -194,7 +194,7 @@ def _desk(request: Request, pk: int, refused: services.Draft | None = None, trou
 @teacher_only
 def alongside(request: Request, pk: int) -> HttpResponse:
     """What lies beside a take on its desk, fetched when the desk is there: what can be heard at the same place, the teacher's phrases."""
-    submission = _submission(request, pk)
+    submission = get_object_or_404(for_alongside(Submission.objects.visible_to(request.user)), pk=pk)
     take, review = submission.take, getattr(submission, "review", None)
     is_open = review is None or review.sent_at is None
     context = {"beside": beside(take, passage_of(take)), "phrases": phrases_of(request.user) if is_open else []}
