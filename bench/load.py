@@ -187,7 +187,7 @@ def one_machine(folder: Path, slots: int) -> dict[str, Host]:
     manage = [PYTHON, str(ROOT / "manage.py")]
     return {
         "web": Host("web", *SERVE, folder=folder),
-        "listen": Host("listen", "nice", "-n", "5", *manage, "listen", folder=folder),
+        "listen": Host("listen", *manage, "listen", folder=folder),
         "work": Host("work", "nice", "-n", "19", *manage, "work", folder=folder, DIDACTOR_HEARING_SLOTS=str(slots)),
     }
 

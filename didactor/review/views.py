@@ -86,7 +86,7 @@ def _waiting(
         "desk": desk_of(request.user, of, group),
         "of": of,
         "group": group,
-        "words": list(Task.objects.answers_waiting_for(request.user).for_lists()[:WORDS_SHOWN]),
+        "words": _answers_in_words(request),
         **Take.objects.with_the_ear_for(request.user),
         "refused": refused,
         "at_once": at_once,
@@ -96,6 +96,12 @@ def _waiting(
     if not context["desk"].total and not context["words"]:
         context["first_steps"] = first_steps(request.user)
     return render(request, "review/waiting.html", context, status=status)
+
+
+def _answers_in_words(request: Request) -> list[Task]:
+    """Mostly there are none: what their lines show is asked for where there are."""
+    waiting = list(Task.objects.answers_waiting_for(request.user).values_list("pk", flat=True)[:WORDS_SHOWN])
+    return list(Task.objects.filter(pk__in=waiting).for_lists().order_by("answered_at")) if waiting else []
 
 
 @teacher_only

@@ -24,6 +24,12 @@ SHOWN = 30
 #: What was answered last.
 ANSWERED = 8
 _DUE = ("take__task__assignment__due_at", "take__task__assignment")
+#: What no line shows, and takes long to read.
+_UNSHOWN = (
+    *(f"take__task__assignment__{name}" for name in ("checklist", "own_row_figures", "before_steps", "must_show", "crossing")),
+    "take__task__steps_done",
+    "review__checklist",
+)
 _COUNTED = (
     "take__task__assignment",
     "take__task__assignment__title",
@@ -117,7 +123,7 @@ def desk_of(teacher: Person, assignment: int | None = None, group: int | None = 
     if group is not None:
         waiting = waiting.filter(take__task__enrolment__group=group)
     answered = Submission.objects.visible_to(teacher).filter(answered_at__isnull=False).order_by("-answered_at")
-    queue, last = with_summaries(for_lists(waiting.in_desk_order())[:SHOWN], for_lists(answered)[:ANSWERED])
+    queue, last = _rows(waiting.in_desk_order()[:SHOWN], answered[:ANSWERED])
     entries = entries_of(queue, with_last=True)
     plain = [entry for entry in entries if not entry.strange]
     piles = [Pile(assignment=group[0].assignment, entries=group) for group in _grouped(plain)]
@@ -130,6 +136,15 @@ def desk_of(teacher: Person, assignment: int | None = None, group: int | None = 
         assignments=_choices((pk, title, n) for pk, title, _, _, _, n in counted),
         groups=_choices((own, name, n) for _, _, _, own, name, n in counted if own),
     )
+
+
+def _rows(*lists: SubmissionQuerySet) -> list[list[Submission]]:
+    """The lists with all that their lines show: what joins a dozen tables is planned longer than found, so it is asked once for all."""
+    order = [list(submissions.values_list("pk", flat=True)) for submissions in lists]
+    rows = for_lists(Submission.objects.filter(pk__in=[pk for own in order for pk in own])).defer("take__peaks", *_UNSHOWN)
+    [found] = with_summaries(rows)
+    by_key = {submission.pk: submission for submission in found}
+    return [[by_key[pk] for pk in own if pk in by_key] for own in order]
 
 
 def _choices(counted: Iterable[tuple[int, str, int]]) -> list[Choice]:
@@ -166,7 +181,9 @@ def entries_of(rows: Sequence[Submission], with_last: bool = False) -> list[Entr
 
 def _before(submissions: Sequence[Submission]) -> dict[int, Analysis]:
     """By take: what was heard in the one of the same task that was handed in before it."""
-    tasks = [submission.take.task_id for submission in submissions]
+    tasks = [submission.take.task_id for submission in submissions if submission.take.number > 1]
+    if not tasks:
+        return {}
     summaries = (
         Analysis.objects.summaries()
         .filter(take__task__in=tasks, take__submission__isnull=False, take__state=TakeState.ANALYSED)
