@@ -11,7 +11,7 @@ import json
 import socket
 import uuid
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from django.conf import settings
@@ -36,8 +36,15 @@ MOST_KEPT = 32
 _KEPT: dict[uuid.UUID, Asked] = {}
 
 
-def ask(attempt_id: uuid.UUID, piece: bytes, *, rate_hz: int, heard_s: float, last: bool = False) -> str:
-    """How an attempt stands whose next piece has come, by a process that listens: ``going``, ``over`` or ``away``.
+class Standing(NamedTuple):
+    """How an attempt stands: ``going``, ``over`` or ``away``; and whether it waits for its turn, so that there is no hurry to ask again."""
+
+    state: str
+    waits: bool = False
+
+
+def ask(attempt_id: uuid.UUID, piece: bytes, *, rate_hz: int, heard_s: float, last: bool = False) -> Standing:
+    """How an attempt stands whose next piece has come, by a process that listens.
 
     Args:
         piece: the samples that came, 16 bits.
@@ -45,12 +52,12 @@ def ask(attempt_id: uuid.UUID, piece: bytes, *, rate_hz: int, heard_s: float, la
         last: nothing more will come.
     """
     if settings.LISTEN_HERE:
-        return look_at(attempt_id)
+        return Standing(look_at(attempt_id))
     level_db = loudness(np.frombuffer(piece, dtype="<i2"), rate_hz)
     # A second more than those who keep the turns wait for an ear.
     told = asked_on("live", {"attempt": str(attempt_id), "level_db": level_db, "heard_s": heard_s, "last": last}, ANSWER_S + 1.0)
     state = told.get("state")
-    return state if state in (GOING, OVER) else AWAY
+    return Standing(state, waits=told.get("waits") is True) if state in (GOING, OVER) else Standing(AWAY)
 
 
 def look_at(attempt_id: uuid.UUID) -> str:

@@ -24,10 +24,11 @@ MOST_KEPT, MOST_KNOWN = 32, 500
 
 
 class Answer(NamedTuple):
-    """How an attempt stands, and from which second of its sound on it may be over while it still sounds."""
+    """How an attempt stands, and from which second of its sound on it may be over while it still sounds; ``waits``: for its turn."""
 
     state: str
     from_s: float = 0.0
+    waits: bool = False
 
 
 class Turns:
@@ -55,7 +56,7 @@ class Turns:
                 found = self._waiting[attempt_id] = self._pool.submit(self._hear, attempt_id)
                 self._forget_old()
         if not free and not last:
-            return Answer(GOING)
+            return Answer(GOING, waits=True)
         try:
             answer = found.result(timeout=ANSWER_S)
         except TimeoutError:
@@ -79,7 +80,7 @@ class Pieces:
         self._lock = threading.Lock()
         self._known: OrderedDict[uuid.UUID, tuple[float, float]] = OrderedDict()
 
-    def ask(self, attempt_id: uuid.UUID, *, level_db: float | None, heard_s: float, last: bool) -> str:
+    def ask(self, attempt_id: uuid.UUID, *, level_db: float | None, heard_s: float, last: bool) -> Answer:
         """How an attempt stands whose next piece was so loud (None: too short to say), with so many seconds of sound in all."""
         with self._lock:
             from_s, loudest_db = self._known.get(attempt_id, (0.0, -math.inf))
@@ -91,7 +92,7 @@ class Pieces:
             self._known[attempt_id] = (answer.from_s or from_s, max(loudest_db, -math.inf if level_db is None else level_db))
             while len(self._known) > MOST_KNOWN:
                 self._known.popitem(last=False)
-        return answer.state
+        return answer
 
 
 def keep_the_door(door: socket.socket, pieces: Pieces) -> None:
@@ -104,13 +105,13 @@ def keep_the_door(door: socket.socket, pieces: Pieces) -> None:
 def _answer(line: socket.socket, pieces: Pieces) -> None:
     def told(request: Mapping[str, Any]) -> dict[str, Any]:
         level = request["level_db"]
-        state = pieces.ask(
+        answer = pieces.ask(
             uuid.UUID(str(request["attempt"])),
             level_db=None if level is None else float(level),
             heard_s=float(request["heard_s"]),
             last=bool(request["last"]),
         )
-        return {"state": state}
+        return {"state": answer.state, "waits": answer.waits}
 
     with line:
         answer_line(line, told, otherwise={"state": AWAY})

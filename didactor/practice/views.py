@@ -127,14 +127,14 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
     except OSError:
         return JsonResponse({"says": DISK_FULL}, status=507)
     standing = ask(attempt.pk, body, rate_hz=attempt.rate, heard_s=size / 2 / attempt.rate, last="last" in request.GET)
-    if standing != GOING or "last" in request.GET:
+    if standing.state != GOING or "last" in request.GET:
         # What surrounds it is asked for once, at its end: pieces come several times a second.
         attempt = Attempt.objects.with_task().get(pk=attempt.pk)
         if not attempt.ended and "last" in request.GET:
             attempt = services.end_unheard(attempt)
         if attempt.ended:
             return JsonResponse(_after(attempt))
-    return JsonResponse({"state": AWAY if standing == AWAY else GOING})
+    return JsonResponse({"state": AWAY if standing.state == AWAY else GOING, "waits": standing.waits})
 
 
 @student_only

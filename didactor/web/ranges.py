@@ -15,7 +15,7 @@ def ranged_file(request: HttpRequest, file: Any, content_type: str) -> HttpRespo
 
     Players seek with ranges; Django's own file response ignores them. Where a proxy serves files itself, it is told which.
     """
-    served = for_the_proxy(file)
+    served = for_the_proxy(file, content_type)
     if served:
         handed_over = HttpResponse(content_type=content_type)
         handed_over["X-Accel-Redirect"] = served

@@ -74,17 +74,18 @@ def _object(name: str) -> Any:
     return store.bucket.Object(store._normalize_name(name))
 
 
-def for_the_proxy(file: Any) -> str:
+def for_the_proxy(file: Any, content_type: str) -> str:
     """The address at which the reverse proxy itself finds a stored file; empty where it serves none.
 
-    Of a folder it is the path below ``DIDACTOR_PROXY_MEDIA``; of an object store its address there, signed for a minute.
+    Of a folder it is the path below ``DIDACTOR_PROXY_MEDIA``; of an object store its address there, signed for a minute, with the type
+    that it is to be sent as: a store says what it makes of a name.
     """
     if not settings.PROXY_MEDIA:
         return ""
     if not is_shared():
         return settings.PROXY_MEDIA + quote(str(file.name))
     store: Any = default_storage
-    signed = urlsplit(store.url(str(file.name), expire=HOLDS_S))
+    signed = urlsplit(store.url(str(file.name), parameters={"ResponseContentType": content_type}, expire=HOLDS_S))
     return f"{settings.PROXY_MEDIA}{signed.path.lstrip('/')}?{signed.query}"
 
 

@@ -19,7 +19,7 @@ from didactor.practice import line, live, turns
 
 
 def say(attempt_id: uuid.UUID, piece: bytes = b"", heard_s: float = 1.0, *, last: bool = False) -> str:
-    return live.ask(attempt_id, piece, rate_hz=RATE_HZ, heard_s=heard_s, last=last)
+    return live.ask(attempt_id, piece, rate_hz=RATE_HZ, heard_s=heard_s, last=last).state
 
 
 class Sockets(SimpleTestCase):
@@ -61,7 +61,8 @@ class Sockets(SimpleTestCase):
 class SocketTests(Sockets):
     def test_an_answer_comes_back(self):
         self.answers = ["going", "over"]
-        self.assertEqual([say(uuid.uuid4()), say(uuid.uuid4())], ["going", "over"])
+        self.assertEqual(live.ask(uuid.uuid4(), b"", rate_hz=RATE_HZ, heard_s=1.0), ("going", False))
+        self.assertEqual(say(uuid.uuid4()), "over")
 
     def test_what_goes_wrong_in_one_attempt_is_away_and_ends_nothing(self):
         self.answers = [RuntimeError("the ear fell over"), "going"]
@@ -85,6 +86,7 @@ class SocketTests(Sockets):
             first.start()
             begun.wait(5)
             self.assertEqual([say(one), say(one)], ["going", "going"])
+            self.assertEqual(live.ask(one, b"", rate_hz=RATE_HZ, heard_s=1.0), ("going", True), "there is no hurry to ask again")
             heard.set()
             first.join(5)
             until = time.monotonic() + 5
@@ -113,9 +115,9 @@ class SocketTests(Sockets):
         due = mock.Mock(prompt=None, due=mock.Mock(end_s=7.5))
         self.answers = ["going", "going"]
         with mock.patch.dict(live._KEPT, {one: due}):
-            self.assertEqual(turns.of_the_ears(one), ("going", 7.5))
+            self.assertEqual(turns.of_the_ears(one), ("going", 7.5, False))
             due.prompt = "a single tone may be over at any time"
-            self.assertEqual(turns.of_the_ears(one), ("going", 0.0))
+            self.assertEqual(turns.of_the_ears(one), ("going", 0.0, False))
 
     def test_nonsense_and_silence_are_away(self):
         self.answers = ["going"]
@@ -178,7 +180,7 @@ class TurnsTests(SimpleTestCase):
         pieces, one, other = turns.Pieces(turns.Turns(1, hear)), uuid.uuid4(), uuid.uuid4()
 
         def sent(attempt_id: uuid.UUID, level_db: float | None, heard_s: float, *, last: bool = False) -> str:
-            return pieces.ask(attempt_id, level_db=level_db, heard_s=heard_s, last=last)
+            return pieces.ask(attempt_id, level_db=level_db, heard_s=heard_s, last=last).state
 
         self.assertEqual(sent(one, -12.0, 1.0), "going")
         self.assertEqual([sent(one, -12.0, at) for at in (2.0, 3.0, 5.9)], ["going"] * 3)

@@ -163,7 +163,9 @@ class ObjectStoreTests(SharedStore, TestCase):
         with override_settings(PROXY_MEDIA="/kept/"):
             answer = self.client.get(reverse("takes:sound", args=[take.pk]))
             self.assertEqual((answer.content, answer["Content-Type"]), (b"", "audio/mp4"))
-            self.assertRegex(answer["X-Accel-Redirect"], r"^/kept/didactor-\w+/school/playback/.*mp4\?.*Expires=60.*Signature=")
+            self.assertRegex(
+                answer["X-Accel-Redirect"], r"^/kept/didactor-\w+/school/playback/.*mp4\?.*content-type=audio%2Fmp4.*Expires=60.*Signature="
+            )
             self.client.force_login(self.scene.ossian.student, backend=BACKEND)
             self.assertEqual(self.client.get(reverse("takes:sound", args=[take.pk])).status_code, 404, "asked before")
             with override_settings(STORE=""):

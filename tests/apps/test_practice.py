@@ -161,7 +161,7 @@ class AttemptTests(PracticeScene):
     def test_where_nobody_listens_it_is_kept_and_counts_later(self):
         samples, start_s = take()
         number, _ = self.begin(start=f"{start_s:.3f}", ago="3600")
-        with mock.patch("didactor.practice.views.ask", return_value=live.AWAY):
+        with mock.patch("didactor.practice.views.ask", return_value=live.Standing(live.AWAY)):
             self.assertEqual(self.give(number, samples[: 3 * RATE]).json()["state"], "away")
             told = self.give(number, samples[3 * RATE :], 6 * RATE, last=True).json()
         self.assertEqual((told["attempt"]["outcome"], self.stone("5-6")["unheard"], self.stone("5-6")["tally"]), ("unheard", 1, 0))
@@ -193,7 +193,7 @@ class AttemptTests(PracticeScene):
 
     def test_the_socket_that_nobody_answers_is_away(self):
         with self.settings(LISTEN_HERE=False):
-            self.assertEqual(live.ask(uuid.uuid4(), b"", rate_hz=32000, heard_s=1.0), live.AWAY)
+            self.assertEqual(live.ask(uuid.uuid4(), b"", rate_hz=32000, heard_s=1.0).state, live.AWAY)
 
     def test_the_disk_is_full(self):
         number, _ = self.begin()

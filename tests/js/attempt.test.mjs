@@ -63,6 +63,19 @@ test("pieces are a second long, and short where the last note is near", async ()
   assert.deepEqual(lengths, [1, 0.25, 0.25, 0.25, 0.25, 0.25, 0.25]);
 });
 
+test("while others are listened to, it asks less often", async () => {
+  answers = [answer(200, { begun: true }), answer(200, { state: "going" }), answer(200, { state: "going", waits: true })];
+  const attempt = new Attempt(FACTS, PLACES);
+  const lengths = [];
+  for (let k = 0; k < 12; k += 1) {
+    const before = asked.length;
+    attempt.add(second().subarray(0, RATE / 4));
+    await settle();
+    if (asked.length > before && k > 0) lengths.push(asked.at(-1)[1].length / RATE);
+  }
+  assert.deepEqual(lengths, [1, 0.25, 0.75, 0.75]);
+});
+
 test("what is refused is said, and nothing is sent after it", async () => {
   answers = [answer(422, { says: "Not this one." })];
   const attempt = new Attempt(FACTS, PLACES);

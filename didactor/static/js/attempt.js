@@ -4,10 +4,11 @@
 import { Keeping, canKeep, fileOf, forget, left } from "./keep.js";
 import { pcm16 } from "./wav.js";
 
-// A piece is sent when it is so long: where the end is near the verdict should not wait for it, before that many who practise would
-// only hold up each other. Nobody answering, an attempt ends so long after its last note was due.
+// A piece is sent when it is so long: where the end is near the verdict should not wait for it; before that, and while all listen to
+// others, many who practise would only hold up each other. Nobody answering, an attempt ends so long after its last note was due.
 const PIECE_S = 0.25;
 const PIECE_BEFORE_S = 1;
+const PIECE_WAITING_S = 0.6;
 const NEAR_S = 1;
 const AFTER_S = 1.2;
 const PIECE_BYTES = 2_000_000;
@@ -50,6 +51,7 @@ export class Attempt {
     this.over = false;
     this.offline = false;
     this.away = false;
+    this.waits = false;
     this.result = new Promise((resolve) => (this.resolve = resolve));
     this.open = this.#open();
   }
@@ -91,7 +93,8 @@ export class Attempt {
     if (this.over) return;
     const ready = this.line.reduce((sum, block) => sum + block.length, 0);
     const near = this.count / this.facts.rate > this.endS - NEAR_S;
-    if (!last && ready < (near ? PIECE_S : PIECE_BEFORE_S) * this.facts.rate) return;
+    const piece = near ? (this.waits ? PIECE_WAITING_S : PIECE_S) : PIECE_BEFORE_S;
+    if (!last && ready < piece * this.facts.rate) return;
     this.busy = true;
     const body = joined(this.line.splice(0));
     try {
@@ -105,6 +108,7 @@ export class Attempt {
       this.sent += body.length;
       if (told.state === "over") return this.#end(told);
       this.away = told.state === "away";
+      this.waits = told.waits === true;
     } catch {
       this.offline = true;
       if (last || this.stopping) await this.#keep();
