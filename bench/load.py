@@ -40,7 +40,7 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 import numpy as np  # noqa: E402
 from django.db import connections  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, until  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, taken_away_s, until  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.assignments.models import Assignment, Task  # noqa: E402
@@ -231,7 +231,7 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: 
         warm.ask("GET", path)
     Browser.waited.clear()
     began, before = time.monotonic(), {name: host.worked_s for name, host in machine.items()}
-    own = time.process_time()
+    own, taken = time.process_time(), taken_away_s()
     with ThreadPoolExecutor(len(evening.sending) + TEACHERS + PRACTISING) as pool:
         marking = [pool.submit(teacher, browsers[person.pk], over, k, listens_s) for k, person in enumerate(evening.teachers)]
         playing_ = [
@@ -254,6 +254,7 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: 
     lasted = time.monotonic() - began
     used = {name: (host.worked_s - before[name]) / lasted for name, host in machine.items()}
     used["bench"] = (time.process_time() - own) / lasted
+    used["taken away by others"] = (taken_away_s() - taken) / lasted
     print("processors used: " + ", ".join(f"{name} {share:.2f}" for name, share in used.items()))
     new = Take.objects.filter(task__in=evening.sending)
     left = new.filter(state__in=("stored", "analysing")).count()
