@@ -34,6 +34,7 @@ from didactor.takes.permissions import sight_of
 from didactor.takes.services import TakeRefused, check_may_record, takes_spent
 from didactor.takes.strips import BarStrip, played_tempo, strip_of
 from didactor.takes.tone import tone_told
+from didactor.takes.turn import turn_of
 
 
 def accompaniment_data(task: Task) -> dict[str, Any] | None:
@@ -256,6 +257,7 @@ def take_page(take: Take, person: Person) -> dict[str, Any]:
     opened_result = sight.result if sight.opened else None
     return {
         "take": take,
+        "turn": turn_of(take),
         "task": take.task,
         "assignment": assignment,
         "is_owner": take.task.enrolment.student_id == person.pk,

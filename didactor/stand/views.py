@@ -14,7 +14,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
-from django_htmx.http import HttpResponseStopPolling
 
 from didactor.assignments import finding_out
 from didactor.assignments.cards import printed_cards
@@ -44,6 +43,7 @@ from didactor.stand.playing import Wanted, may_be_heard, playing_page, sound_dat
 from didactor.takes import services
 from didactor.takes.models import Take
 from didactor.takes.soundcheck import MOST_BYTES, check_sound, check_tone
+from didactor.takes.turn import turn_of
 from didactor.takes.uploads import own_tempo, read_clicks
 from didactor.web.numbers import read_id, read_number
 from didactor.web.ranges import ranged_file
@@ -393,11 +393,10 @@ def take(request: Request, pk: int) -> HttpResponse:
 
 @family
 def status_fragment(request: Request, pk: int) -> HttpResponse:
-    """Where the hearing stands; polled until it is settled, then the page's content is put in its place."""
+    """Where the hearing stands; asked for again until it is settled, then the page's content is put in its place."""
     take = get_object_or_404(Take.objects.visible_to(request.user), pk=pk)
-    response = render(request, "stand/_status.html", {"take": take})
+    response = render(request, "stand/_status.html", {"take": take, "turn": turn_of(take)})
     if take.is_settled:
-        response = HttpResponseStopPolling(response.content)
         page = {"path": reverse("stand:take", args=[pk]), "target": "#main", "select": "#main", "swap": "outerHTML"}
         response["HX-Location"] = json.dumps(page)
     return response

@@ -12,6 +12,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.test import SimpleTestCase, TestCase, override_settings
 from django.urls import reverse
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from didactor.assignments.models import StudentSees
 from didactor.core.formats.glance import BarCell
@@ -23,6 +24,7 @@ from didactor.takes.models import Take
 from didactor.takes.services import submit_take
 from didactor.takes.strips import BarStrip
 from tests import scene as scenes
+from tests.music import wav
 
 BACKEND = "didactor.people.backends.PasswordBackend"
 HTMX = {"HX-Request": "true"}
@@ -58,8 +60,30 @@ class StudentPagesTests(scenes.OwnFolders, TestCase):
             self.assertNotIn("HX-Location", response)
         Take.objects.filter(pk=take.pk).update(state="analysed")
         response = self.client.get(url)
-        self.assertEqual(response.status_code, 286)
+        self.assertNotContains(response, "hx-trigger")
         self.assertIn(reverse("stand:take", args=[take.pk]), response["HX-Location"])
+
+    def test_who_waits_behind_others_is_told_and_asks_less_often(self):
+        others = [scenes.recorded_by(scenes.another(self.scene, f"Before {k}"), wav(seed=k)) for k in range(2)]
+        take = scenes.recorded(self.scene, hear=False)
+        jobs = ProcrastinateJob.objects.filter(task_name="didactor.takes.jobs.analyse_take")
+        own = jobs.get(args__take_id=take.pk)
+        jobs.filter(args__take_id=others[0].pk).update(priority=own.priority)
+        jobs.filter(args__take_id=others[1].pk).update(priority=own.priority - 1)
+        url = reverse("stand:status_fragment", args=[take.pk])
+        self.assertContains(self.client.get(url), "1 other is heard before it")
+        self.assertContains(self.client.get(url), "delay:1100ms")
+        self.assertContains(self.client.get(reverse("stand:take", args=[take.pk])), "delay:1100ms")
+        jobs.filter(args__take_id=others[1].pk).update(priority=own.priority + 1)
+        self.assertContains(self.client.get(url), "2 others are heard before it")
+        jobs.filter(pk=own.pk).update(status="doing")
+        self.assertContains(self.client.get(url), "waits to be heard")
+        self.assertContains(self.client.get(url), "delay:700ms")
+        jobs.filter(pk=own.pk).update(status="todo")
+        with mock.patch("didactor.takes.turn.EACH_MS", 40_000):
+            self.assertContains(self.client.get(url), "delay:20000ms")
+        Take.objects.filter(pk=take.pk).update(state="analysing", step="hearing")
+        self.assertContains(self.client.get(url), "delay:700ms")
 
     def test_the_teacher_decides_whether_a_student_sees_marks_or_figures(self):
         remarks = self.sees(StudentSees.REMARKS)
