@@ -108,13 +108,29 @@ class Evening:
         Task.objects.filter(pk__in=[task.pk for task in tasks]).update(state="handed_in")
 
 
-def student(browser: Browser, task: Task, sound: bytes, at: float) -> None:
+class Visitor(Browser):
+    """A browser that was never here: what a page needs besides is fetched once."""
+
+    def __init__(self, hosts: list[Host], person: Person) -> None:
+        super().__init__(hosts, person)
+        self.kept: set[bytes] = set()
+
+    def visit(self, path: str) -> bytes:
+        _, _, page = self.ask("GET", path)
+        for address in re.findall(rb'(?:src|href)="(/static/[^"]+)"', page):
+            if address not in self.kept:
+                self.kept.add(address)
+                self.ask("GET", address.decode())
+        return page
+
+
+def student(browser: Visitor, task: Task, sound: bytes, at: float) -> None:
     """Opens the stand, plays, sends, watches for half a minute."""
     time.sleep(max(0.0, at - time.monotonic()))
-    browser.ask("GET", "/stand/")
-    browser.ask("GET", f"/stand/{task.pk}/play/")
+    browser.visit("/stand/")
+    browser.visit(f"/stand/{task.pk}/play/")
     browser.send(task, sound, pieces=max(1, len(sound) // 1_000_000))
-    _, _, page = browser.ask("GET", f"/stand/{task.pk}/")
+    page = browser.visit(f"/stand/{task.pk}/")
     take = re.search(rb"/stand/takes/(\d+)/", page)
     assert take is not None
     until_s, pause_s = time.monotonic() + WATCHES_S, 0.7
@@ -128,12 +144,12 @@ def student(browser: Browser, task: Task, sound: bytes, at: float) -> None:
         pause_s = int(again[1]) / 1000
 
 
-def teacher(browser: Browser, over: threading.Event, number: int, listens_s: float) -> int:
+def teacher(browser: Visitor, over: threading.Event, number: int, listens_s: float) -> int:
     """Takes what waits of their own students, one after the other, as long as something does; of each so much is listened to."""
     rng, answered = random.Random(number), 0
     time.sleep(TOGETHER_S * rng.random())
     while not over.is_set():
-        _, _, page = browser.ask("GET", "/desk/")
+        page = browser.visit("/desk/")
         waiting = [int(pk) for pk in dict.fromkeys(re.findall(rb'href="/desk/(\d+)/', page))]
         if not waiting:
             return answered
@@ -143,8 +159,11 @@ def teacher(browser: Browser, over: threading.Event, number: int, listens_s: flo
         for pk in own:
             if over.is_set():
                 break
-            _, _, desk = browser.ask("GET", f"/desk/{pk}/")
+            desk = browser.visit(f"/desk/{pk}/")
             browser.ask("GET", f"/desk/{pk}/alongside/")
+            sound = re.search(rb"/takes/\d+/sound/", desk)
+            assert sound is not None
+            browser.ask("GET", sound[0].decode(), Range="bytes=0-")
             time.sleep(listens_s * (0.7 + 0.6 * rng.random()))
             for mark in re.findall(rb'action="(/desk/\d+/marks/\d+/)"', desk)[:2]:
                 browser.post(mark.decode(), standing="kept")
@@ -230,9 +249,9 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: 
     late: list[float] = []
     went: Counter[str] = Counter()
     browsers = {
-        person.pk: Browser(web, person) for person in (*evening.teachers, *(t.student for t in (*evening.sending, *evening.practising)))
+        person.pk: Visitor(web, person) for person in (*evening.teachers, *(t.student for t in (*evening.sending, *evening.practising)))
     }
-    warm = Browser(web, evening.teachers[0])
+    warm = Visitor(web, evening.teachers[0])
     for path in ("/desk/", "/stand/"):
         warm.ask("GET", path)
     Browser.waited.clear()
@@ -266,13 +285,15 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: 
     left = new.filter(state__in=("stored", "analysing")).count()
     emptied_s = until(lambda: not new.filter(state__in=("stored", "analysing")).exists(), 3600)
     waited = list(Browser.waited)
-    pages = [seconds for what, status, seconds in waited if status and "/uploads/" not in what and "/attempts/" not in what]
+    no_page = ("/uploads/", "/attempts/", "/static/", "/sound/")
+    pages = [seconds for what, status, seconds in waited if status and not any(part in what for part in no_page)]
     failed = Counter(f"{re.sub('[0-9a-f-]{36}|[0-9]+', 'N', what)} {status}" for what, status, _ in waited if status == 0 or status >= 400)
     for what, count in failed.most_common(5):
         print(f"{count} x {what}", file=sys.stderr)
     kinds: dict[str, list[float]] = {}
     for what, _, seconds in waited:
-        kinds.setdefault(re.sub("[0-9a-f-]{36}|[0-9]+", "N", what), []).append(1000 * seconds)
+        kind = re.sub("[0-9a-f-]{36}|[0-9]+", "N", re.sub("/static/.*", "/static/", what))
+        kinds.setdefault(kind, []).append(1000 * seconds)
     rows = ["| what | how often | median, ms | 95 of 100, ms |", "|---|---|---|---|"]
     rows += [
         f"| {what} | {len(found)} | {np.median(found):.0f} | {np.percentile(found, 95):.0f} |"
