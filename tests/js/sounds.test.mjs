@@ -64,5 +64,5 @@ test("what cannot be had says what to choose instead", async () => {
 test("who waits a minute in vain is told so", async () => {
   answers = Array.from({ length: 400 }, () => ({ waiting: true }));
   await assert.rejects(passing(new Sounds("/s/").find(60)), /takes too long/);
-  assert.equal(asked.length, 150);
+  assert.ok(asked.length > 15 && asked.length < 32, "often at first, then less and less");
 });

@@ -1,7 +1,10 @@
 // Rendered sounds by tempo: asked for, waited for while they are made, kept decoded.
 
 import { worded } from "./words.js";
+// Mostly it is there within a second or two; where many wait for theirs, asking often would only hold up the machine that makes them.
 const WAIT_MS = 400;
+const LONGER = 1.25;
+const MOST_MS = 3000;
 const LONGEST_MS = 60_000;
 
 const pause = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
@@ -19,7 +22,8 @@ export class Sounds {
   async find(tempo, what = {}) {
     const body = new URLSearchParams({ tempo: String(tempo), ...what });
     const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] };
-    for (let waited = 0; waited < LONGEST_MS; waited += WAIT_MS) {
+    let wait = WAIT_MS;
+    for (let waited = 0; waited < LONGEST_MS; waited += wait, wait = Math.min(MOST_MS, wait * LONGER)) {
       const answer = await fetch(this.address, { method: "POST", body, headers }).catch(() => null);
       const known = answer ? null : this.#known(body);
       if (known) return known;
@@ -30,7 +34,7 @@ export class Sounds {
         this.#remember(body, found);
         return found;
       }
-      await pause(WAIT_MS);
+      await pause(wait);
     }
     throw new Error(worded("The sound takes too long. Try again in a moment, or play with the beat alone."));
   }
