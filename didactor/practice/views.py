@@ -113,7 +113,7 @@ def begin(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
     """The next samples; the answer says how the attempt stands. With ``last`` it is over, whatever was heard."""
-    attempt = get_object_or_404(Attempt.objects.filter(task__enrolment__student=request.user), pk=pk)
+    attempt = get_object_or_404(Attempt.objects.filter(task__enrolment__student=request.user).only("rate", "ended"), pk=pk)
     offset = read_id(request.GET.get("at"))
     body = request.read(MOST_BYTES + 1)
     if offset is None or len(body) > MOST_BYTES or len(body) % 2:
