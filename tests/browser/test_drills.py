@@ -75,11 +75,13 @@ class DrillTests(BrowserTestCase):
         each = 60 / self.tempo(drill)
         page.evaluate(
             """([names, each]) => new Promise((done) => {
-                let k = 0;
+                let k = 0, from = 0;
                 const touch = () => {
+                    from ||= performance.now();
                     document.querySelector(`[data-name="${names[k]}"]`).dispatchEvent(new PointerEvent("pointerdown", { bubbles: true }));
                     k += 1;
-                    if (k < names.length) setTimeout(touch, 1000 * each); else done();
+                    // By the clock, not one after the other: what is late once would stay late.
+                    if (k < names.length) setTimeout(touch, from + 1000 * k * each - performance.now()); else done();
                 };
                 // In the page itself: asked from outside, the first touch would come late.
                 const begun = () => (document.querySelector("[data-beats]").textContent ? requestAnimationFrame(begun) : touch());
