@@ -17,7 +17,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
@@ -56,6 +56,7 @@ os.environ |= {
     "DIDACTOR_SECRET": secrets.token_urlsafe(40),
 }
 
+import boto3  # noqa: E402
 import django  # noqa: E402
 
 django.setup()
@@ -175,6 +176,21 @@ class Browser:
                 status = 204 if status == 200 else status
             offset = int(found["Upload-Offset"])
         return time.monotonic() - began
+
+
+@contextlib.contextmanager
+def object_store(port: int) -> Iterator[None]:
+    """The stand-in for an object store, with a bucket ``recordings``."""
+    store = subprocess.Popen(
+        [PYTHON, "-m", "moto.server", "-H", "127.0.0.1", "-p", str(port)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    try:
+        until(lambda: answers(port), 30)
+        account = boto3.Session(aws_access_key_id="testing", aws_secret_access_key="testing", region_name="us-east-1")
+        account.client("s3", endpoint_url=f"http://127.0.0.1:{port}").create_bucket(Bucket="recordings")
+        yield
+    finally:
+        store.kill()
 
 
 def answers(port: int) -> bool:

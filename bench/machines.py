@@ -16,7 +16,6 @@ import hashlib
 import os
 import shutil
 import socket
-import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -36,11 +35,9 @@ os.environ |= {
 
 import time  # noqa: E402
 
-import boto3  # noqa: E402
-from django.conf import settings  # noqa: E402
 from django.core.files.storage import default_storage  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, jobs, until  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, jobs, object_store, until  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.takes.models import Analysis, Take, TakeState  # noqa: E402
@@ -57,23 +54,15 @@ def main() -> int:
     parser.add_argument("--write", action="store_true")
     options = parser.parse_args()
     setup_test_environment()
-    store = subprocess.Popen(
-        [sys.executable, "-m", "moto.server", "-H", "127.0.0.1", "-p", str(STORE_PORT)],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
     databases = setup_databases(verbosity=0, interactive=False)
     hosts: list[Host] = []
     try:
-        until(lambda: answers(STORE_PORT), 30)
-        account = boto3.Session(aws_access_key_id="testing", aws_secret_access_key="testing", region_name="us-east-1")
-        account.client("s3", endpoint_url=settings.STORAGES["default"]["OPTIONS"]["endpoint_url"]).create_bucket(Bucket="recordings")
-        figures = _measured(options.count, hosts)
+        with object_store(STORE_PORT):
+            figures = _measured(options.count, hosts)
     finally:
         for host in hosts:
             if host.is_up:
                 host.kill()
-        store.kill()
         end_sessions()
         teardown_databases(databases, verbosity=0)
     shutil.rmtree(FOLDER, ignore_errors=True)

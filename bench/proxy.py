@@ -22,9 +22,8 @@ from pathlib import Path
 HERE = Path(__file__).resolve().parent
 sys.path[:0] = [str(HERE.parent), str(HERE)]
 
-import boto3  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, free_port, until  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, free_port, object_store, until  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.assignments.models import Task  # noqa: E402
@@ -154,11 +153,6 @@ def main() -> int:
         return 2
     setup_test_environment()
     store_port = free_port()
-    store = subprocess.Popen(
-        [sys.executable, "-m", "moto.server", "-H", "127.0.0.1", "-p", str(store_port)],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
     signed = ["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", f"/CN={NAME}"]
     subprocess.run(
         ["openssl", *signed, "-keyout", str(FOLDER / "school.key"), "-out", str(FOLDER / "school.pem")], check=True, capture_output=True
@@ -167,17 +161,14 @@ def main() -> int:
     hosts: list[Host] = []
     held: dict[str, bool] = {}
     try:
-        until(lambda: answers(store_port), 30)
-        account = boto3.Session(aws_access_key_id="testing", aws_secret_access_key="testing", region_name="us-east-1")
-        account.client("s3", endpoint_url=f"http://127.0.0.1:{store_port}").create_bucket(Bucket="recordings")
         scene = scenes.build(listen_first=False)
-        for files in ("folder", "store"):
-            held |= tried(files, scenes.another(scene, f"With a {files}"), scene.ossian.student, store_port, hosts)
+        with object_store(store_port):
+            for files in ("folder", "store"):
+                held |= tried(files, scenes.another(scene, f"With a {files}"), scene.ossian.student, store_port, hosts)
     finally:
         for host in hosts:
             if host.is_up:
                 host.kill()
-        store.kill()
         end_sessions()
         teardown_databases(databases, verbosity=0)
     shutil.rmtree(FOLDER, ignore_errors=True)
