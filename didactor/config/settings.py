@@ -167,6 +167,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 LOGIN_URL = "people:sign_in"
+CSRF_FAILURE_VIEW = "didactor.web.refusals.sent_too_late"
 LOGIN_REDIRECT_URL = "home"
 #: Whether anybody may found another studio here; the first one is founded by whoever opens an empty installation.
 OPEN_TO_STUDIOS = os.environ.get("DIDACTOR_OPEN") == "1"

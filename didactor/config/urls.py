@@ -44,3 +44,6 @@ urlpatterns = [
     path("copies/<int:pk>/", copy_of, name="copy_of"),
     path("copies/", include("didactor.archive.urls")),
 ]
+
+handler404 = "didactor.web.refusals.not_here"
+handler500 = "didactor.web.refusals.broken"

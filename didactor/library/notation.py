@@ -6,6 +6,7 @@ from collections.abc import Collection
 from functools import lru_cache
 
 from django.core.cache import cache
+from django.db import IntegrityError
 
 from didactor.core.errors import PassageError, ScoreError
 from didactor.core.score.expected import Expectation, expect, without_notation
@@ -85,7 +86,11 @@ def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Col
             raise
         for layout, drawn in drawings.items():
             made = {"svg": drawn.svg, "geometry": drawn.geometry}
-            found[layout], _ = Engraving.objects.get_or_create(**key, layout=layout, defaults=made)
+            try:
+                found[layout], _ = Engraving.objects.get_or_create(**key, layout=layout, defaults=made)
+            except IntegrityError:
+                # The piece was erased while it was drawn: whoever looks still sees it, and nobody keeps it.
+                found[layout] = Engraving(**key, layout=layout, **made)
     return found
 
 

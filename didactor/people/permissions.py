@@ -6,8 +6,9 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
-from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponseBase
+
+from didactor.web.refusals import sign_in_first
 
 View = Callable[..., HttpResponseBase]
 
@@ -16,9 +17,10 @@ def only(*roles: str) -> Callable[[View], View]:
     """Let only signed-in people of these roles in; others are sent to sign in or told the page does not exist."""
 
     def decorate(view: View) -> View:
-        @login_required
         @wraps(view)
         def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:
+            if not request.user.is_authenticated:
+                return sign_in_first(request)
             if request.user.role not in roles:  # type: ignore[union-attr]
                 raise Http404
             return view(request, *args, **kwargs)

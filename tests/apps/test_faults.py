@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import tempfile
 import time
 from datetime import timedelta
 from pathlib import Path
@@ -19,6 +20,9 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from didactor.library import notation
+from didactor.library.models import Engraving
+from didactor.library.services import add_piece
 from didactor.practice.jobs import hear_attempt
 from didactor.takes import pieces, services
 from didactor.takes.models import Submission, Take, Upload
@@ -26,7 +30,7 @@ from didactor.takes.services import append_to_upload, begin_upload, submit_take
 from didactor.takes.upkeep import discard_stale_uploads, sweep_files
 from didactor.web.store import FolderStore
 from tests import scene as scenes
-from tests.music import wav
+from tests.music import musicxml, wav
 
 BACKEND = "didactor.people.backends.PasswordBackend"
 
@@ -113,6 +117,27 @@ class ClockTests(scenes.OwnFolders, TestCase):
         sweep_files()
         done = append_to_upload(upload_id=upload.pk, owner=self.scene.ylva.student, offset=0, body=io.BytesIO(data))
         self.assertEqual(done.take.size, len(data))
+
+
+class ErasedMeanwhileTests(scenes.OwnFolders, TransactionTestCase):
+    def test_a_piece_that_is_erased_while_it_is_drawn_is_drawn_for_who_looks(self):
+        owner = scenes.teacher("Outer light", "hedda")
+        with tempfile.TemporaryFile() as upload:
+            upload.write(musicxml())
+            upload.flush()
+            piece = add_piece(teacher=owner, upload=upload, filename="tune.musicxml")
+        Engraving.objects.all().delete()
+        draw = notation.engrave_isolated
+
+        def erased(*asked: object) -> object:
+            drawn = draw(*asked)
+            piece.delete()
+            return drawn
+
+        with mock.patch.object(notation, "engrave_isolated", side_effect=erased):
+            found = notation.engravings_of(revision=piece.current, part=1, bars="")
+        self.assertTrue(found and all("<svg" in one.svg for one in found.values()))
+        self.assertFalse(Engraving.objects.exists())
 
 
 class LongQueueTests(scenes.OwnFolders, TransactionTestCase):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from playwright.sync_api import Page, expect
 
 from didactor.assignments.models import Assignment, Task
+from didactor.people.models import SignedIn
 from didactor.review.models import Mark, Review
 from didactor.takes.jobs import analyse_take
 from didactor.takes.models import Submission, Take
@@ -234,3 +235,32 @@ class ListeningDeskTests(BrowserTestCase):
         page = self.opened(*self.wrong(0.0), size=PHONE)
         self.no_sideways_scrolling(page)
         self.accessible(page)
+
+    def test_what_is_not_done_is_said_and_what_was_written_stays(self):
+        page = self.opened(*self.wrong(0.0, 2.0))
+        words = "Bar 6 again, slowly: listen to the third note."
+        said = page.locator("[data-not-done]")
+        keep = page.locator("#marks").get_by_role("button", name="Keep", exact=True).first
+
+        # Nobody answers.
+        page.context.set_offline(True)
+        keep.click()
+        expect(said).to_have_text("There is no connection: this was not done. Do it again when there is one.")
+        page.context.set_offline(False)
+        keep.click()
+        expect(said).to_be_hidden()
+        expect(page.locator("#marks li.kept")).to_have_count(1)
+
+        # Signed out elsewhere: neither a mark nor the answer is taken, and the page is not replaced by the sign-in.
+        SignedIn.objects.all().delete()
+        page.get_by_label("To Ylva").fill(words)
+        expect(said).to_contain_text("You are signed out: this was not done.")
+        page.get_by_role("button", name="Send").click()
+        expect(page.locator("#draft-state")).to_contain_text("You are signed out")
+        expect(page.get_by_label("To Ylva")).to_have_value(words)
+        self.assertFalse(Review.objects.filter(sent_at__isnull=False).exists())
+        # The browser, and htmx, note it in the console.
+        known = [told for told in self.troubles if any(word in told for word in ("htmx:", "ERR_INTERNET_DISCONNECTED", "401"))]
+        self.assertTrue(known)
+        self.assertEqual(known, self.troubles)
+        self.troubles.clear()

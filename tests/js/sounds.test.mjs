@@ -10,7 +10,8 @@ globalThis.fetch = async (url, options) => {
   asked.push([url, options?.body?.toString() ?? ""]);
   const next = answers.shift();
   if (next === null) throw new TypeError("no network");
-  return { ok: next !== 404, json: async () => next, arrayBuffer: async () => new ArrayBuffer(2) };
+  const headers = new Headers({ "Content-Type": typeof next === "string" ? "text/plain" : "application/json" });
+  return { ok: next !== 404, headers, text: async () => next, json: async () => next, arrayBuffer: async () => new ArrayBuffer(2) };
 };
 const context = { decodeAudioData: async () => ({ decoded: true }) };
 
@@ -53,7 +54,7 @@ test("the accompaniment is another sound, and so is another tempo", async () => 
 
 test("what cannot be had says what to choose instead", async () => {
   const sounds = new Sounds("/s/");
-  for (const [answer, words] of [[{ failed: true }, /could not be made/], [null, /no connection/]]) {
+  for (const [answer, words] of [[{ failed: true }, /could not be made/], [null, /no connection/], ["You are signed out.", /^Error: You are signed out.$/]]) {
     answers = [answer];
     await assert.rejects(passing(sounds.find(60)), words);
   }

@@ -1,5 +1,6 @@
 // The answer on the desk: no word of it is lost, and it is sent without leaving the page.
 
+import { inWords, saysOf } from "./answered.js";
 import { goOn } from "./next_take.js";
 import { worded } from "./words.js";
 
@@ -18,6 +19,10 @@ window.addEventListener("pagehide", () => {
 // Sent without leaving the page: it is left only when the answer is with the server, and the next take lies ready under it.
 let sending = false;
 let asPage = false;
+function stays(words) {
+  sending = false;
+  document.getElementById("draft-state").textContent = words;
+}
 async function send(event) {
   if (asPage) return;
   event.preventDefault();
@@ -27,17 +32,17 @@ async function send(event) {
   body.append("laid", "1");
   try {
     const told = await fetch(answer.action, { method: "POST", body });
+    if (inWords(told) || told.status >= 500) return stays(await saysOf(told));
     unkept = false;
     if (told.headers.get("Content-Type") !== "application/json") return sendAsPage(event.submitter);
     goOn(await told.json());
   } catch {
-    sending = false;
-    document.getElementById("draft-state").textContent = worded("No connection: it is not sent. What you wrote stays here; send it again.");
+    stays(worded("No connection: it is not sent. What you wrote stays here; send it again."));
   }
 }
 answer?.addEventListener("submit", send);
 
-// It was refused, or one has to sign in again: the page that says so.
+// It was refused: the page that says so.
 function sendAsPage(submitter) {
   asPage = true;
   answer.requestSubmit(submitter);

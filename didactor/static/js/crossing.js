@@ -1,6 +1,7 @@
 // The page of a crossing: count-off, play, what it was, the next attempt, with nothing to be touched. The server judges and counts; this page
 // records, draws and sounds.
 
+import { told } from "./answered.js";
 import { post, sendKept } from "./attempt.js";
 import { Cursor } from "./cursor.js";
 import { pedals } from "./pedals.js";
@@ -81,16 +82,17 @@ async function byHand(outcome) {
   const fields = { id: last, stone, remedy: remedy ?? "", tempo: String(tempo), outcome };
   const answer = await post(data.byHand, fields).catch(() => null);
   if (!answer) return fault(worded("There is no connection: this one was not counted."));
-  const told = await answer.json();
-  if (!answer.ok) return fault(told.says);
+  const found = await told(answer);
+  if (!answer.ok) return fault(found.says);
   part("[data-undo]").hidden = false;
-  sitting.tell(told);
+  sitting.tell(found);
 }
 
 async function undo() {
   if (!last) return;
   const answer = await post(data.takeBack, { id: last, tempo: String(now.next?.tempo ?? 60) }).catch(() => null);
-  if (!answer?.ok) return;
+  if (!answer) return fault(worded("There is no connection."));
+  if (!answer.ok) return fault((await told(answer)).says);
   last = null;
   part("[data-undo]").hidden = true;
   fault(worded("Taken back."));
@@ -99,7 +101,8 @@ async function undo() {
 
 async function remedy(answer) {
   const found = await post(data.remedy, { remedy: String(now.remedy.id), answer }).catch(() => null);
-  if (!found?.ok) return fault(worded("There is no connection."));
+  if (!found) return fault(worded("There is no connection."));
+  if (!found.ok) return fault((await told(found)).says);
   fault("");
   show((await found.json()).crossing);
   if (answer === "take") sitting.go();

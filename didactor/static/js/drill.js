@@ -1,5 +1,6 @@
 // The page of one drill: go after go, what each one was, and the table of the changes. The server judges.
 
+import { told } from "./answered.js";
 import { post, sendKept } from "./attempt.js";
 import { Cursor } from "./cursor.js";
 import { pedals } from "./pedals.js";
@@ -70,9 +71,9 @@ async function touched({ at, name }) {
   });
   const answer = await post(data.touched, body).catch(() => null);
   if (!answer) return sitting.fault(worded("There is no connection: this one was not counted."));
-  const told = await answer.json();
-  if (!answer.ok) return sitting.fault(told.says);
-  sitting.tell(told);
+  const found = await told(answer);
+  if (!answer.ok) return sitting.fault(found.says);
+  sitting.tell(found);
 }
 
 part("[data-hear]")?.addEventListener("click", () => sitting.hear(now.next));

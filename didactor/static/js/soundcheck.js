@@ -1,5 +1,6 @@
 // Before the first take of a day: a few seconds are recorded, played back, and judged by the server as a take's sound is judged.
 
+import { told } from "./answered.js";
 import { Tap, chooseInput, chosenInput, microphone, processing } from "./microphone.js";
 import { click } from "./metronome.js";
 import { inTake } from "./timeline.js";
@@ -71,9 +72,9 @@ async function judge(file, interferes, clicks) {
   const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "Content-Type": "audio/wav" };
   const answer = await fetch(`${data.check}?clicks=${clicks.map((time) => time.toFixed(3)).join("+")}`, { method: "POST", body: file, headers }).catch(() => null);
   if (!answer) throw new Error(worded("There is no connection to judge it. Listen yourself: loud enough, clean, whole?"));
-  const found = await answer.json().catch(() => ({ says: [worded("It could not be judged. Listen yourself: loud enough, clean, whole?")] }));
+  const found = await told(answer);
   const besides = interferes.length ? [worded("This browser changes the sound ({how}): the ear judges that with care.", { how: interferes.join(", ") })] : [];
-  say([...found.says, ...besides].join(" "));
+  say([found.says, ...besides].flat().join(" "));
   if (typeof found.late === "number" && found.late >= 0) localStorage.setItem(LATE, found.late.toFixed(3));
   if (found.good) localStorage.setItem(LAST, today());
 }

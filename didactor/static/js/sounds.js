@@ -1,5 +1,6 @@
 // Rendered sounds by tempo: asked for, waited for while they are made, kept decoded.
 
+import { told } from "./answered.js";
 import { worded } from "./words.js";
 // Mostly it is there within a second or two; where many wait for theirs, asking often would only hold up the machine that makes them.
 const WAIT_MS = 400;
@@ -28,7 +29,8 @@ export class Sounds {
       const known = answer ? null : this.#known(body);
       if (known) return known;
       if (!answer) throw new Error(worded("There is no connection, and this sound was not heard here before. The beat alone needs none."));
-      const found = await answer.json().catch(() => ({ failed: true }));
+      const found = await told(answer);
+      if (found.says) throw new Error(found.says);
       if (found.failed) throw new Error(worded("This sound could not be made. Play with the beat alone, and tell your teacher."));
       if (!found.waiting) {
         this.#remember(body, found);

@@ -1,5 +1,6 @@
 // Tuning by ear first: the tone sounds, one plays it, says flat, in tune or sharp, and then sees by how much.
 
+import { told } from "./answered.js";
 import { Tap, microphone } from "./microphone.js";
 import { wavFrom } from "./wav.js";
 import { worded } from "./words.js";
@@ -70,7 +71,7 @@ async function measured(file, midi) {
   const headers = { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "Content-Type": "audio/wav" };
   const response = await fetch(`${data.tuning}?tone=${midi}`, { method: "POST", body: file, headers }).catch(() => null);
   if (!response) return { says: worded("There is no connection to measure it. Trust your ear.") };
-  return response.json().catch(() => ({ says: worded("It could not be measured. Try again.") }));
+  return told(response);
 }
 
 const GUESSES = { flat: worded("flat"), sharp: worded("sharp"), "in tune": worded("in tune") };
