@@ -194,7 +194,9 @@ def practising(browser: Browser, task: Task, over: threading.Event, number: int,
         began = time.monotonic()
         at, told = 0, {"state": "going"}
         while at < len(body) and told["state"] == "going":
-            piece_s = (0.6 if told.get("waits") else 0.25) if at / 2 / rate > ends - 1 else 1.0
+            heard_s = at / 2 / rate
+            piece_s = min(2.0, max(1.0, float(str(made["begins"])) - heard_s))
+            piece_s = min(piece_s, max(0.6 if told.get("waits") else 0.25, ends - 0.5 - heard_s))
             time.sleep(max(0.0, began + at / 2 / rate + piece_s - time.monotonic()))
             to = min(len(body), int((time.monotonic() - began) * rate) * 2)
             status, _, answer = browser.ask(

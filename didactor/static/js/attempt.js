@@ -4,12 +4,14 @@
 import { Keeping, canKeep, fileOf, forget, left } from "./keep.js";
 import { pcm16 } from "./wav.js";
 
-// A piece is sent when it is so long: where the end is near the verdict should not wait for it; before that, and while all listen to
-// others, many who practise would only hold up each other. Nobody answering, an attempt ends so long after its last note was due.
+// A piece is sent when it is so long: where the end is near the verdict should not wait for it; before that, the more while it is counted
+// off, and while all listen to others, many who practise would only hold up each other. Nobody answering, an attempt ends so long after
+// its last note was due.
 const PIECE_S = 0.25;
 const PIECE_BEFORE_S = 1;
+const PIECE_COUNTED_S = 2;
 const PIECE_WAITING_S = 0.6;
-const NEAR_S = 1;
+const NEAR_S = 0.5;
 const AFTER_S = 1.2;
 const PIECE_BYTES = 2_000_000;
 const WAV_HEADER = 44;
@@ -87,14 +89,18 @@ export class Attempt {
     await this.#send(true);
   }
 
+  #pieceS() {
+    const heardS = this.count / this.facts.rate;
+    if (heardS > this.endS - NEAR_S) return this.waits ? PIECE_WAITING_S : PIECE_S;
+    return heardS < this.facts.start ? PIECE_COUNTED_S : PIECE_BEFORE_S;
+  }
+
   async #send(last = false) {
     if (this.over || (!last && (this.busy || this.offline))) return;
     while (this.busy) await new Promise((resolve) => setTimeout(resolve, 20));
     if (this.over) return;
     const ready = this.line.reduce((sum, block) => sum + block.length, 0);
-    const near = this.count / this.facts.rate > this.endS - NEAR_S;
-    const piece = near ? (this.waits ? PIECE_WAITING_S : PIECE_S) : PIECE_BEFORE_S;
-    if (!last && ready < piece * this.facts.rate) return;
+    if (!last && ready < this.#pieceS() * this.facts.rate) return;
     this.busy = true;
     const body = joined(this.line.splice(0));
     try {
