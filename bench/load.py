@@ -190,7 +190,7 @@ def practising(browser: Browser, task: Task, over: threading.Event, number: int,
     while not over.is_set():
         attempt, body = str(uuid.uuid4()), samples + silence
         sent = {"id": attempt, "stone": stone.name, "tempo": str(TEMPO), "rate": str(rate), "start": f"{made['begins']:.3f}"}
-        status, _, _ = browser.post(f"/practice/{task.pk}/begin/", **sent)
+        _, _, begun = browser.post(f"/practice/{task.pk}/begin/", **sent)
         began = time.monotonic()
         at, told = 0, {"state": "going"}
         while at < len(body) and told["state"] == "going":
@@ -200,7 +200,11 @@ def practising(browser: Browser, task: Task, over: threading.Event, number: int,
             time.sleep(max(0.0, began + at / 2 / rate + piece_s - time.monotonic()))
             to = min(len(body), int((time.monotonic() - began) * rate) * 2)
             status, _, answer = browser.ask(
-                "POST", f"/practice/attempts/{attempt}/?at={at}", body[at:to], Content_Type="application/octet-stream"
+                "POST",
+                f"/practice/attempts/{attempt}/?at={at}",
+                body[at:to],
+                Content_Type="application/octet-stream",
+                X_Pass=json.loads(begun).get("pass", ""),
             )
             told, at = json.loads(answer) if status == 200 else {"state": f"status {status}"}, to
         went[told["state"]] += 1

@@ -24,7 +24,7 @@ beforeEach(() => {
   asked = [];
   answers = [];
   globalThis.fetch = async (url, options) => {
-    asked.push([url, options.body]);
+    asked.push([url, options.body, options.headers]);
     const next = answers.length > 1 ? answers.shift() : answers[0];
     if (next instanceof Error) throw next;
     return next;
@@ -48,6 +48,17 @@ test("pieces follow each other without a gap until the server says that it is ov
   attempt.add(second());
   await settle();
   assert.equal(asked.length, 3, "nothing more is sent");
+});
+
+test("the pass that was given at the beginning goes with every piece", async () => {
+  for (const given of ["signed", undefined]) {
+    asked = [];
+    answers = [answer(200, { begun: true, pass: given }), answer(200, { state: "going" })];
+    const attempt = new Attempt(FACTS, PLACES);
+    attempt.add(second());
+    await settle();
+    assert.equal(asked.at(-1)[2]["X-Pass"], given);
+  }
 });
 
 // The lengths of the pieces, seconds, of a sound that comes in quarters of a second.
