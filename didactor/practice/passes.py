@@ -18,7 +18,7 @@ from didactor.practice.models import Attempt
 from didactor.practice.services import AttemptRefused, OutOfStep, add_piece
 from didactor.web.numbers import read_id
 
-HEADER = "X-Pass"
+HEADER, SAMPLES = "X-Pass", "application/octet-stream"
 #: An attempt lasts three minutes at most.
 GOOD_FOR_S = 600
 
@@ -32,7 +32,8 @@ def by_pass(get_response: Callable[[HttpRequest], HttpResponseBase]) -> Callable
     """Before anybody is looked up. The header is of our own making, so no page of another site can send it."""
 
     def middleware(request: HttpRequest) -> HttpResponseBase:
-        attempt = _held(request) if request.method == "POST" and HEADER in request.headers else None
+        by_it = request.method == "POST" and request.content_type == SAMPLES and HEADER in request.headers
+        attempt = _held(request) if by_it else None
         answer = _goes_on(request, attempt) if attempt is not None else None
         return get_response(request) if answer is None else answer
 

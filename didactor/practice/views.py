@@ -118,7 +118,7 @@ def piece(request: Request, pk: uuid.UUID) -> HttpResponse:
     """
     attempt = get_object_or_404(Attempt.objects.filter(task__enrolment__student=request.user).only("rate", "ended"), pk=pk)
     offset = read_id(request.GET.get("at"))
-    body = request.body
+    body = request.read(MOST_BYTES + 1)
     if offset is None or len(body) > MOST_BYTES or len(body) % 2:
         return JsonResponse({"says": worded("This piece makes no sense.")}, status=400)
     try:

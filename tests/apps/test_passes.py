@@ -91,8 +91,9 @@ class PassTests(PracticeScene):
         ossian.force_login(self.scene.ossian.student)
         self.assertEqual(self.piece(32_000, client=ossian)[0], 404)
 
-    def test_it_opens_no_other_address(self):
+    def test_it_opens_no_other_address_and_takes_no_form(self):
         self.piece()
+        self.assertEqual(self.client.post(self.url("piece", self.number), {"at": "0"}, headers={"X-Pass": self.key}).status_code, 400)
         for url in (self.url("by_hand"), self.url("crossing"), f"/elsewhere/{self.number}/"):
             self.assertNotEqual(Client().post(url, {}, headers={"X-Pass": self.key}).status_code, 200, url)
 
