@@ -95,7 +95,7 @@ class CopyTests(scenes.OwnFolders, TestCase):
         self.client.post(url)
         copy = PersonCopy.objects.get()
         self.assertContains(self.client.get(url), "is being made")
-        self.assertContains(self.client.get(url, headers={"HX-Request": "true"}), 'hx-trigger="load delay:1s"')
+        self.assertContains(self.client.get(url, headers={"HX-Request": "true"}), 'hx-trigger="load delay:1s, every 30s"')
         make_copy(SimpleNamespace(job=None), copy_id=copy.pk)
         make_copy(SimpleNamespace(job=None), copy_id=copy.pk)
         self.assertContains(self.client.get(url), "Fetch it")
