@@ -110,11 +110,6 @@ class Host:
         return ticks / os.sysconf("SC_CLK_TCK")
 
 
-def taken_away_s() -> float:
-    """Seconds of this machine's processors that went to others on the same hardware, since it began: a figure that is high spoils times."""
-    return int(Path("/proc/stat").read_text().splitlines()[0].split()[8]) / os.sysconf("SC_CLK_TCK")
-
-
 class Browser:
     """Somebody's browser behind a proxy: a host that does not answer is left for another one. ``waited`` keeps what was asked for, how it
     ended (0: nothing came), and seconds.

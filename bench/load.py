@@ -40,8 +40,8 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 import numpy as np  # noqa: E402
 from django.db import connections  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, taken_away_s, until  # noqa: E402
-from report import close  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, until  # noqa: E402
+from report import close, taken_away_s  # noqa: E402
 
 from didactor.assignments.models import Assignment, Task  # noqa: E402
 from didactor.assignments.services import assign, give_to  # noqa: E402

@@ -6,12 +6,22 @@
 from __future__ import annotations
 
 import json
+import os
 import re
+import time
 from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).resolve().parent
 PAGE = HERE.parent / "docs" / "benchmarks.md"
+
+
+def taken_away_s() -> float:
+    """Seconds of this machine's processors that went to others on the same hardware, since it began: a figure that is high spoils times."""
+    return int(Path("/proc/stat").read_text().splitlines()[0].split()[8]) / os.sysconf("SC_CLK_TCK")
+
+
+_BEGAN, _TAKEN = time.monotonic(), taken_away_s()
 
 
 def close(bench: str, table: str, figures: dict[str, Any], *, write: bool) -> int:
@@ -30,6 +40,7 @@ def close(bench: str, table: str, figures: dict[str, Any], *, write: bool) -> in
     print("\n".join(rows))
     if write:
         _write(bench, f"{table}\n\n" + "\n".join(rows))
+    print(f"processors taken away by others: {(taken_away_s() - _TAKEN) / (time.monotonic() - _BEGAN):.2f} of {os.cpu_count()}")
     print(json.dumps({"bench": bench, "ok": not failed, **figures}))
     return 1 if failed else 0
 

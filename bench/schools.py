@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import argparse
 import gc
-import json
 import os
 import sys
 import time
@@ -36,6 +35,7 @@ from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 from django.test.utils import CaptureQueriesContext, setup_databases, setup_test_environment, teardown_databases  # noqa: E402
 from django.urls import NoReverseMatch, reverse  # noqa: E402
+from explained import read_whole  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.assignments.models import Assignment  # noqa: E402
@@ -47,8 +47,6 @@ from tests import scene as scenes  # noqa: E402
 from tests.apps.who_may import EXPECTED  # noqa: E402
 
 RUNS, GROUPS, STUDENTS, TIMES = 20, 4, 100, 12
-#: A table that is read from end to end costs nothing below this.
-LARGE = 2000
 
 
 class Folders(scenes.OwnFolders):
@@ -109,7 +107,7 @@ def _measure(studios: int) -> tuple[list[str], dict[str, Any]]:
                 client.get(url)
             found.append((sorted(times)[round(0.95 * (RUNS - 1))], name, role, len(captured)))
             asked += len(captured)
-            end_to_end |= {(table, name) for query in captured for table in _read_whole(query["sql"])}
+            end_to_end |= {(table, name) for query in captured for table in read_whole(query["sql"])}
     found.sort(reverse=True)
     for table, name in sorted(end_to_end):
         print(f"read from end to end: {table}, for {name}")
@@ -143,29 +141,6 @@ def _addresses(scene: scenes.Scene, assignment: Assignment) -> Iterator[tuple[st
         ("review:detail", Submission.objects.get(take__task__assignment=assignment, take__task__enrolment=scene.ylva).pk),
     ):
         yield name, reverse(name, args=[number])
-
-
-def _read_whole(sql: str) -> set[str]:
-    """The large tables that the database would read from end to end for a question."""
-    if not sql.lstrip().startswith("SELECT"):
-        return set()
-    with connection.cursor() as cursor:
-        cursor.execute(f"EXPLAIN (FORMAT JSON) {sql}")
-        answer = cursor.fetchone()[0]
-    plan = answer if isinstance(answer, list) else json.loads(answer)
-    return {node["Relation Name"] for node in _nodes(plan[0]["Plan"]) if node["Node Type"] == "Seq Scan" and _rows(node) > LARGE}
-
-
-def _nodes(plan: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    yield plan
-    for below in plan.get("Plans", []):
-        yield from _nodes(below)
-
-
-def _rows(node: dict[str, Any]) -> float:
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT reltuples FROM pg_class WHERE relname = %s", [node["Relation Name"]])
-        return float(cursor.fetchone()[0])
 
 
 def _schools(studios: int) -> tuple[scenes.Scene, Assignment]:

@@ -34,6 +34,7 @@ from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 from django.test.utils import CaptureQueriesContext, setup_databases, setup_test_environment, teardown_databases  # noqa: E402
 from django.utils import timezone  # noqa: E402
+from explained import read_whole  # noqa: E402
 from report import close  # noqa: E402
 
 RUNS = 20
@@ -118,7 +119,7 @@ def _measure() -> tuple[list[str], dict[str, float]]:
         # What the generator leaves behind is nothing a server would carry.
         gc.collect()
         gc.freeze()
-        rows, figures, asked = [], {}, []
+        rows, figures, asked, whole = [], {}, [], set()
         for name, (client, url) in pages.items():
             response = client.get(url)
             assert response.status_code == 200, (name, response.status_code)
@@ -131,12 +132,15 @@ def _measure() -> tuple[list[str], dict[str, float]]:
             with CaptureQueriesContext(connection) as captured:
                 client.get(url)
             queries = len(captured)
+            whole |= {(table, name) for query in captured for table in read_whole(query["sql"])}
             rows.append(f"| {name} | {statistics.median(times):.0f} | {p95:.0f} | {queries} | {len(response.content) / 1000:.0f} |")
             figures[f"{name}_ms"] = round(p95, 1)
             if name in LISTS:
                 asked.append(queries)
         figures["slowest_page_ms"] = max(value for name, value in figures.items() if name != "class_sheet_ms")
-        figures |= {"most_queries_of_a_list": max(asked), "loaded_s": round(loaded_s)}
+        for table, name in sorted(whole):
+            print(f"read from end to end: {table}, for {name}")
+        figures |= {"most_queries_of_a_list": max(asked), "tables_read_end_to_end": len(whole), "loaded_s": round(loaded_s)}
         more, found = _setting_work(scene, teacher)
         return rows + more, figures | found
     finally:

@@ -94,7 +94,7 @@ class Take(models.Model):
 
     class Meta:
         ordering = ["number"]
-        indexes = [models.Index(fields=["task"], name="takes_being_heard", condition=models.Q(state__in=("stored", "analysing")))]
+        indexes = [models.Index(fields=["task"], name="takes_not_heard", condition=models.Q(state__in=("stored", "analysing", "failed")))]
         constraints = [models.UniqueConstraint(fields=["task", "number"], name="take_number_once_per_task")]
 
     def __str__(self) -> str:
