@@ -11,7 +11,6 @@ its table; the last line is one JSON object; exits 1 below a floor.
 from __future__ import annotations
 
 import argparse
-import gc
 import os
 import statistics
 import sys
@@ -36,6 +35,9 @@ from django.test.utils import CaptureQueriesContext, setup_databases, setup_test
 from django.utils import timezone  # noqa: E402
 from explained import read_whole  # noqa: E402
 from report import close  # noqa: E402
+
+from didactor.web.loading import load_pages  # noqa: E402
+from didactor.web.processes import leave_what_is_loaded  # noqa: E402
 
 RUNS = 20
 #: The school.
@@ -116,9 +118,9 @@ def _measure() -> tuple[list[str], dict[str, float]]:
             "task": (student, f"/stand/{scene.task.pk}/"),
             "take": (student, f"/stand/takes/{take.pk}/"),
         }
-        # What the generator leaves behind is nothing a server would carry.
-        gc.collect()
-        gc.freeze()
+        # As where pages are served; what the generator leaves behind is nothing a server would carry.
+        load_pages()
+        leave_what_is_loaded()
         rows, figures, asked, whole = [], {}, [], set()
         for name, (client, url) in pages.items():
             response = client.get(url)

@@ -29,7 +29,7 @@ from didactor.practice.line import ANSWER_S, AWAY, GOING, OVER, answer_line, ask
 from didactor.practice.models import Attempt
 from didactor.practice.samples import hand_over
 from didactor.practice.turns import Pieces, Turns, keep_the_door, of_the_ears
-from didactor.web.processes import keep_running
+from didactor.web.processes import keep_running, leave_what_is_loaded
 
 #: Attempts whose music is kept in memory, the latest ones.
 MOST_KEPT = 32
@@ -118,6 +118,7 @@ def listen(processes: int, warm_up: Callable[[], None]) -> None:
 
     def hear() -> None:
         warm_up()
+        leave_what_is_loaded()
         _hear(ears)
 
     def keep_turns() -> None:

@@ -17,6 +17,29 @@ from django.core.management import CommandError, call_command
 from django.test import SimpleTestCase
 
 ROOT = Path(__file__).resolve().parents[2]
+OWN = {**os.environ, "DJANGO_SETTINGS_MODULE": "didactor.config.settings"}
+#: Renders a page in each language; prints how many templates were loaded before it, and how many more files it had to read.
+RENDERED = """
+import sys
+from django.template.loader import render_to_string
+from django.utils.translation import override
+from didactor.web.loading import load_pages
+count, read = load_pages(), []
+sys.addaudithook(lambda event, what: event == "open" and str(what[0]).endswith((".html", ".mo")) and read.append(what[0]))
+for language in ("en", "de"):
+    with override(language):
+        render_to_string("people/sign_in.html")
+print(count, len(read))
+"""
+#: Prints how much is passed over, and how soon the rest is looked through, in a process that was begun.
+BEGUN = """
+import gc, os
+from didactor.web.processes import keep_running
+def work():
+    print(gc.get_freeze_count(), gc.get_threshold()[0], flush=True)
+    os.kill(os.getppid(), 15)
+keep_running([work])
+"""
 
 
 def within(seconds: float, what: Callable[[], object]) -> bool:
@@ -85,3 +108,22 @@ class ServeTests(SimpleTestCase):
             self.assertNotIn("Traceback", ended.stderr)
         with self.assertRaises(CommandError):
             call_command("serve", "--processes=0", stdout=StringIO())
+
+
+class LoadedBeforehandTests(SimpleTestCase):
+    """What all pages need is there before the first of them is asked for, and is not looked through again."""
+
+    def told(self, program: str) -> list[int]:
+        command = [sys.executable, "-c", f"import django; django.setup(){program}"]
+        ran = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, timeout=60, check=True, env=OWN)
+        return [int(number) for number in ran.stdout.split()]
+
+    def test_a_page_reads_no_template_and_no_catalogue_any_more(self):
+        loaded, read = self.told(RENDERED)
+        self.assertGreater(loaded, 100)
+        self.assertEqual(read, 0)
+
+    def test_what_is_loaded_is_passed_over_in_every_process_that_is_begun(self):
+        frozen, looked_through_after = self.told(BEGUN)
+        self.assertGreater(frozen, 50_000)
+        self.assertGreater(looked_through_after, 700)

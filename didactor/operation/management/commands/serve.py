@@ -12,6 +12,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.core.wsgi import get_wsgi_application
 from waitress import serve
 
+from didactor.web.loading import load_pages
 from didactor.web.processes import keep_running
 
 #: It takes a request in whole before a thread of ours works on it: slow or half-sent ones hold up nobody. Larger bodies are refused at
@@ -51,6 +52,7 @@ class Command(BaseCommand):
             raise CommandError(f"Nothing can listen at {listen}: {error.strerror}.") from None
         # Once, before they part: what is loaded is shared.
         application = get_wsgi_application()
+        load_pages()
         keep_running([lambda: serve(application, sockets=[door], **OPTIONS)] * processes)
 
 
