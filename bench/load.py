@@ -40,7 +40,7 @@ sys.path[:0] = [str(HERE.parent), str(HERE)]
 import numpy as np  # noqa: E402
 from django.db import connections  # noqa: E402
 from django.test.utils import setup_databases, setup_test_environment, teardown_databases  # noqa: E402
-from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, until  # noqa: E402
+from hosts import FOLDER, PYTHON, ROOT, SERVE, Browser, Host, answers, end_sessions, jobs, until  # noqa: E402
 from report import close, taken_away_s  # noqa: E402
 
 from didactor.assignments.models import Assignment, Task  # noqa: E402
@@ -289,6 +289,7 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: 
     print("processors used: " + ", ".join(f"{name} {share:.2f}" for name, share in used.items()))
     new = Take.objects.filter(task__in=evening.sending)
     left = new.filter(state__in=("stored", "analysing")).count()
+    others_left = jobs("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo' AND queue_name = 'default'")[0][0]
     emptied_s = until(lambda: not new.filter(state__in=("stored", "analysing")).exists(), 3600)
     waited = list(Browser.waited)
     no_page = ("/uploads/", "/attempts/", "/static/", "/sound/")
@@ -318,6 +319,7 @@ def the_evening(evening: Evening, hosts: list[Host], minutes: float, listens_s: 
         "verdict_median_s": round(float(np.median(late)), 2) if late else None,
         "verdict_p95_s": round(float(np.percentile(late, 95)), 2) if late else None,
         "left_at_the_end": left,
+        "other_jobs_left": others_left,
         "emptied_a_take_s": round(emptied_s / left, 2) if left else 0.0,
     }
 
