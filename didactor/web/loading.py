@@ -8,7 +8,7 @@ from django.conf import settings
 from django.template import engines
 from django.template.loader import get_template
 from django.urls import reverse
-from django.utils.translation import gettext, override
+from django.utils.translation import override
 
 
 def load_pages() -> int:
@@ -16,7 +16,7 @@ def load_pages() -> int:
     reverse("home")
     for language, _ in settings.LANGUAGES:
         with override(language):
-            gettext("Didactor")
+            """To speak it is to load what is said in it."""
     names = {
         str(file.relative_to(folder))
         for folder in engines["django"].template_dirs
