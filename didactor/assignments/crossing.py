@@ -15,7 +15,8 @@ from didactor.core.score.roadmap import bars_between
 from didactor.core.score.study.segments import Segment, two_by_two
 from didactor.core.steps import ear_of
 from didactor.core.words import _
-from didactor.library.notation import read_part
+from didactor.library.models import Passage
+from didactor.library.notation import expectation_of_passage, read_part
 
 
 class Practised(models.TextChoices):
@@ -60,11 +61,20 @@ def is_practised(assignment: Assignment) -> bool:
     return wanted == Practised.YES or BY_SLUG[assignment.stage].preparation_s is None
 
 
+def bars_played(passage: Passage) -> tuple[str, ...]:
+    """Printed numbers of the bars that are played, in the order of the score, each once."""
+    played = {bar.number for bar in expectation_of_passage(passage).bars}
+    bars = bars_between(read_part(passage.revision_id, passage.part), passage.bars)
+    return tuple(dict.fromkeys(bar.number for bar in bars if bar.number in played))
+
+
 def segments_of(task: Task, bars: str = "") -> list[Segment]:
-    """Where a passage is cut: as the teacher cut it, else two bars at a time; of a part of it only what lies inside."""
+    """Where a passage is cut: as the teacher cut it, else two bars at a time; of a part of it only what lies inside. What an order of
+    the teacher's own leaves out is not practised.
+    """
     passage = task.passage
     part = read_part(passage.revision_id, passage.part)
-    whole = bars_between(part, passage.bars)
+    whole = [bar for bar in bars_between(part, passage.bars) if bar.number in set(bars_played(passage))]
     inside = {bar.number for bar in (bars_between(part, bars) if bars else whole)} & {bar.number for bar in whole}
     cuts = passage.root.segments
     found = [_segment(text) for text in cuts] if cuts else two_by_two([bar for bar in whole if bar.number in inside])

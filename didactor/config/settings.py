@@ -284,8 +284,6 @@ LISTENING_PROCESSES = int(os.environ.get("DIDACTOR_LISTENING", min(4, os.cpu_cou
 HEARING_SLOTS = int(os.environ.get("DIDACTOR_HEARING_SLOTS", min(4, os.cpu_count() or 1)))
 PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "jobs"
 PROCRASTINATE_ON_APP_READY = None
-#: A worker that was killed is noticed after this many seconds; its job is then taken up again.
-PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 3.0, "stalled_worker_timeout": 12.0}
 
 #: Who watches over the service asks for figures with it; without one nobody gets any.
 METRICS_TOKEN = os.environ.get("DIDACTOR_METRICS_TOKEN", "")

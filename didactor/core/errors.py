@@ -4,7 +4,8 @@
     ├── ScoreError      the notation cannot be used
     ├── AudioError      the recording cannot be used
     ├── PassageError    the bars, order or targets do not fit the score
-    └── SandboxError    the isolated process was stopped by one of its limits
+    ├── SandboxError    the isolated process was stopped by one of its limits
+    └── BusyError       the machine had no time for it now: nothing is wrong with the file, and it is worth trying again
 
 Each carries a ``code`` (stable, for programs and tests) apart from its words (for people: what happened, where, and
 what to do next). Recoverable trouble is not an error: readers return a list of ``Problem`` beside their result.
@@ -42,6 +43,10 @@ class PassageError(CoreError):
 
 class SandboxError(CoreError):
     """The isolated process ran out of memory, time or room."""
+
+
+class BusyError(CoreError):
+    """The machine gave the work no time; the same again may go well."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

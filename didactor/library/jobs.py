@@ -6,7 +6,7 @@ from django.core.files.base import ContentFile
 from procrastinate.contrib.django import app
 
 from didactor.core.analyse import analyse
-from didactor.core.errors import AudioError, CoreError
+from didactor.core.errors import AudioError, BusyError, CoreError
 from didactor.core.formats.analysis_json import result_of
 from didactor.core.formats.plain import to_plain
 from didactor.core.instruments import Instrument, find_instrument
@@ -25,12 +25,13 @@ from didactor.library.models import ImportedFile, ModelSound, Passage, Reference
 from didactor.library.notation import accompaniment_expectation, engravings_of, expectation_of_passage, names_in_time
 from didactor.library.services import read_imported
 from didactor.library.study import USUAL_QPM
+from didactor.web.again import PASSING, WHEN_IT_PASSES
 
 #: Priorities in the queue: a sound that somebody wants to hear now, and what will be wanted soon.
 SOMEBODY_WAITS, SOON = 20, 8
 
 
-@app.task(queue="default")
+@app.task(queue="default", retry=WHEN_IT_PASSES)
 def render_model(model_sound_id: int) -> None:
     """Render one model sound. May run twice: the second run finds it done."""
     sound = ModelSound.objects.select_related("passage").filter(pk=model_sound_id).first()
@@ -48,6 +49,8 @@ def render_model(model_sound_id: int) -> None:
             samples = model_samples(
                 expectation, find_instrument(sound.instrument), sound.tempo_qpm, sound.count_off, expectation.bars[0].beat_quarters
             )
+    except PASSING:
+        raise
     except Exception:
         ModelSound.objects.filter(pk=sound.pk).update(failed=True)
         raise
@@ -63,7 +66,7 @@ def _named(passage: Passage, sound: ModelSound) -> Samples:
     return say_names([start_s + at * quarter_s for at, _ in named], [name for _, name in named], length_s, sound.naming)
 
 
-@app.task(queue="default", priority=SOON)
+@app.task(queue="default", priority=SOON, retry=WHEN_IT_PASSES)
 def lay_reference(reference_id: int) -> None:
     """Find out when in a teacher's recording each moment of the passage is played. May run twice: the second run finds it done."""
     kept = Reference.objects.select_related("passage").filter(pk=reference_id).first()
@@ -77,6 +80,8 @@ def lay_reference(reference_id: int) -> None:
         with kept.file.open("rb") as source:
             recording = open_recording(source)
         found = lay_over(recording, expected, instrument, kept.passage.part_entry.get("tempo_qpm") or USUAL_QPM)
+    except BusyError:
+        raise
     except CoreError as error:
         Reference.objects.filter(pk=kept.pk).update(does_not_fit=error.message)
         return
@@ -92,7 +97,7 @@ def _tone(recording: Recording, expected: Expectation, instrument: Instrument, t
     return to_plain(tone) if tone is not None else None
 
 
-@app.task(queue="default", priority=SOMEBODY_WAITS)
+@app.task(queue="default", priority=SOMEBODY_WAITS, retry=WHEN_IT_PASSES)
 def stretch_reference(reference_sound_id: int) -> None:
     """Make one tempo of a laid recording. May run twice."""
     sound = ReferenceSound.objects.select_related("reference").filter(pk=reference_sound_id).first()
@@ -102,13 +107,15 @@ def stretch_reference(reference_sound_id: int) -> None:
         with sound.reference.file.open("rb") as source:
             recording = open_recording(source)
         samples = stretched(recording.samples, RATE_HZ, sound.reference.laid["tempo_qpm"] / sound.tempo_qpm)
+    except PASSING:
+        raise
     except Exception:
         ReferenceSound.objects.filter(pk=sound.pk).update(failed=True)
         raise
     sound.sound.save(f"{sound.reference_id}-{sound.tempo_qpm:g}.mp3", ContentFile(mp3_of(samples, RATE_HZ)), save=True)
 
 
-@app.task(queue="default", priority=5)
+@app.task(queue="default", priority=5, retry=WHEN_IT_PASSES)
 def read_file(imported_file_id: int) -> None:
     """Read one file of an import. May run twice."""
     kept = ImportedFile.objects.select_related("batch__created_by__studio").filter(pk=imported_file_id).first()
@@ -116,7 +123,7 @@ def read_file(imported_file_id: int) -> None:
         read_imported(kept)
 
 
-@app.task(queue="default", priority=10)
+@app.task(queue="default", priority=10, retry=WHEN_IT_PASSES)
 def engrave_parts(passage_ids: list[int]) -> None:
     """Draw arrangements before anybody opens them. May run twice: what is drawn is not drawn again."""
     for passage in Passage.objects.filter(pk__in=passage_ids).select_related("revision"):

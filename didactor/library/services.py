@@ -7,7 +7,7 @@ from typing import IO, Any
 from django.core.files import File
 from django.db import transaction
 
-from didactor.core.errors import CoreError, ScoreError
+from didactor.core.errors import BusyError, CoreError, ScoreError
 from didactor.core.score.open import read_isolated
 from didactor.core.words import worded
 from didactor.library.models import ImportedFile, ImportedFileState, Passage, Piece, PieceRevision
@@ -46,7 +46,7 @@ def add_pieces(*, teacher: Person, upload: IO[bytes], filename: str, title: str 
             original = revision.original.name  # several tunes of one file share it
             pieces.append(piece)
     if len(pieces) == 1:
-        with suppress(ScoreError):  # its page says so; the notes are read all the same
+        with suppress(ScoreError, BusyError):  # its page says so, or draws them later; the notes are read all the same
             engravings_of(revision=pieces[0].current, part=1, bars="")
     return pieces
 
@@ -114,6 +114,8 @@ def read_imported(kept: ImportedFile) -> None:
     try:
         with kept.source.open("rb") as source:
             pieces = add_pieces(teacher=kept.batch.created_by, upload=source.file, filename=kept.filename)
+    except BusyError:
+        raise  # it waits, and is read later
     except CoreError as error:
         kept.state, kept.trouble = ImportedFileState.REFUSED, error.message
         kept.save(update_fields=["state", "trouble"])

@@ -14,10 +14,9 @@ from django.db.migrations.executor import MigrationExecutor
 from prometheus_client.core import GaugeMetricFamily
 from prometheus_client.registry import Collector, CollectorRegistry
 
+from didactor.takes.lifeline import living_workers
 from didactor.web.store import AWAY, is_shared
 
-#: A worker tells every few seconds that it lives; one that was silent for so long does not.
-SILENT_S = 60
 #: Less room than this and no recording is sure to be kept.
 LEAST_FREE_BYTES = 500_000_000
 
@@ -72,7 +71,7 @@ class Queue(Collector):
     def collect(self) -> Iterator[GaugeMetricFamily]:
         waiting = GaugeMetricFamily("didactor_jobs", "Jobs by queue and state.", labels=("queue", "state"))
         oldest = GaugeMetricFamily("didactor_oldest_job_seconds", "How long a queue’s longest waiting job has waited.", labels=("queue",))
-        workers = GaugeMetricFamily("didactor_workers", "Workers that told of themselves in the last minute.")
+        workers = GaugeMetricFamily("didactor_workers", "Workers that live: those with a session of their own.")
         takes = GaugeMetricFamily("didactor_takes", "Takes by state.", labels=("state",))
         free = GaugeMetricFamily("didactor_store_free_bytes", "Room left where recordings are kept.")
         with connection.cursor() as cursor:
@@ -86,8 +85,7 @@ class Queue(Collector):
             )
             for queue, seconds in cursor.fetchall():
                 oldest.add_metric((queue,), float(seconds))
-            cursor.execute("SELECT count(*) FROM procrastinate_workers WHERE last_heartbeat > now() - %s * interval '1 second'", [SILENT_S])
-            workers.add_metric((), cursor.fetchone()[0])
+            workers.add_metric((), living_workers())
             cursor.execute("SELECT state, count(*) FROM takes_take GROUP BY 1")
             for state, count in cursor.fetchall():
                 takes.add_metric((state,), count)

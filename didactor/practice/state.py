@@ -9,7 +9,7 @@ from typing import Any
 
 from django.utils import timezone
 
-from didactor.assignments.crossing import CrossingSettings, crossing_settings, segments_of
+from didactor.assignments.crossing import CrossingSettings, bars_played, crossing_settings, segments_of
 from didactor.assignments.models import Task
 from didactor.core.planning.tempi import rungs
 from didactor.core.practising.crossing import Attempt as Counted
@@ -17,7 +17,7 @@ from didactor.core.practising.crossing import Crossing, Kind, Order, Outcome, St
 from didactor.core.score.roadmap import bars_in_words
 from didactor.core.score.study.payoff import weights
 from didactor.core.words import worded
-from didactor.library.notation import expectation_of_passage, read_part
+from didactor.library.notation import read_part
 from didactor.library.study import difficulty_of
 from didactor.practice.models import Attempt, Remedy
 
@@ -68,7 +68,7 @@ def _state(task: Task, practised: Sequence[Attempt], remedy: Remedy | None) -> S
     attempts = [a for a in practised if a.drill_id is None]
     if chosen is None:
         return None
-    numbers = tuple(dict.fromkeys(bar.number for bar in expectation_of_passage(task.passage).bars))
+    numbers = bars_played(task.passage)
     hardness = _worth(task, attempts) if chosen.order is Order.HARDEST_FIRST else {}
     stones = stones_of(segments_of(task, chosen.bars), numbers, hardness)
     if not stones:

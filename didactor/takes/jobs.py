@@ -4,23 +4,22 @@ import logging
 from typing import Any
 
 from asgiref.sync import sync_to_async
-from django.conf import settings
-from django.db import DatabaseError
-from procrastinate import RetryStrategy
+from django.db.models import F
 from procrastinate.contrib.django import app
-from procrastinate.jobs import Status
+from procrastinate.jobs import Job, Status
 
 from didactor.core.engine import engine_version
-from didactor.core.errors import CoreError, PassageError, SandboxError
+from didactor.core.errors import BusyError, CoreError, PassageError, SandboxError
 from didactor.core.words import _, worded
 from didactor.people.sent_once import forget_sent_forms
 from didactor.people.sessions import SessionStore
 from didactor.takes.bands import put_together
 from didactor.takes.hearing import hear_take, settle
+from didactor.takes.lifeline import TAKES, alone, forget_the_dead, lost_jobs
 from didactor.takes.models import Take, TakeState, Together
 from didactor.takes.retention import let_recordings_go
 from didactor.takes.upkeep import discard_stale_uploads, sweep_files
-from didactor.web.store import AWAY
+from didactor.web.again import AGAIN, PASSING, WHEN_IT_PASSES
 
 logger = logging.getLogger(__name__)
 
@@ -31,13 +30,14 @@ LOST_TWICE = _("Twice the hearing of this take was broken off, so it is not trie
 MOST_LOSSES = 2
 
 
-#: A store or database that is away for a moment is waited for: 5, 11, 29 and 83 seconds.
-AGAIN = RetryStrategy(max_attempts=4, wait=2, exponential_wait=3)
-
-
 @app.task(queue="takes", retry=AGAIN)
 def analyse_take(take_id: int) -> None:
-    """Make the playback copy, hear the take and store the result. May run twice: what exists is not made again."""
+    """Make the playback copy, hear the take and store the result. May run twice, never at once: what exists is not made again."""
+    with alone(TAKES, take_id):
+        _analyse(take_id)
+
+
+def _analyse(take_id: int) -> None:
     take = Take.objects.select_related("task__assignment").filter(pk=take_id).first()
     if take is None or (take.is_settled and take.analyses.filter(engine_version=engine_version()).exists()):
         return
@@ -48,18 +48,21 @@ def analyse_take(take_id: int) -> None:
     except PassageError as error:
         # What was asked for cannot be judged; the take itself is none the worse for it.
         settle(take, TakeState.ANALYSED, trouble=error.message)
-    except CoreError as error:
-        settle(take, TakeState.UNUSABLE, trouble=error.message)
-    except (DatabaseError, *AWAY):
+    except BusyError:
+        Take.objects.filter(pk=take.pk).update(state=TakeState.STORED, step="")
+        raise
+    except PASSING:
         # The take is as it was: it waits, and is taken up again.
         raise
+    except CoreError as error:
+        settle(take, TakeState.UNUSABLE, trouble=error.message)
     except Exception:
         logger.exception("take %s could not be analysed", take_id)
         settle(take, TakeState.FAILED, trouble=UNKNOWN_TROUBLE)
         raise
 
 
-@app.task(queue="default", priority=5)
+@app.task(queue="default", priority=5, retry=WHEN_IT_PASSES)
 def put_takes_together(together_id: int) -> None:
     """Make one recording of several takes. May run twice: the second run finds it made."""
     made = Together.objects.select_related("assignment").filter(pk=together_id).first()
@@ -67,6 +70,8 @@ def put_takes_together(together_id: int) -> None:
         return
     try:
         put_together(made)
+    except BusyError:
+        raise
     except CoreError as error:
         Together.objects.filter(pk=made.pk, sound="").update(trouble=error.message)
 
@@ -74,17 +79,29 @@ def put_takes_together(together_id: int) -> None:
 @app.periodic(cron="* * * * * */5")
 @app.task(queue="upkeep", queueing_lock="retry_stalled", pass_context=False)
 async def retry_stalled(timestamp: int) -> None:
-    """Take up again the jobs of workers that died: a killed worker's job is not lost. One that is lost time and again is given up."""
+    """Take up again the jobs of workers that died: a killed worker's job is not lost. One that is lost time and again is given up.
+
+    A worker that was asked to end leaves its jobs without a number; that is nobody's fault and is not counted.
+    """
     manager = app.job_manager
-    silent_s = settings.PROCRASTINATE_WORKER_DEFAULTS["stalled_worker_timeout"]
-    for job in await manager.get_stalled_jobs(seconds_since_heartbeat=silent_s):
-        if job.attempts < MOST_LOSSES:
+    for job in await lost_jobs(manager):
+        if job.worker_id is None or await sync_to_async(_losses)(job) <= MOST_LOSSES:
             logger.warning("job %s (%s) is taken up again", job.id, job.task_name)
             await manager.retry_job(job)
         else:
-            logger.error("job %s (%s) is given up: its worker died %s times", job.id, job.task_name, job.attempts)
+            logger.error("job %s (%s) is given up: its worker died %s times", job.id, job.task_name, MOST_LOSSES + 1)
             await sync_to_async(_give_up)(job.task_name, job.task_kwargs)
             await manager.finish_job(job, status=Status.FAILED, delete_job=False)
+    await forget_the_dead(manager)
+
+
+def _losses(job: Job) -> int:
+    """How often the job was lost with its worker, this time counted. A take has a count of its own: its tries are not all losses."""
+    if job.task_name != analyse_take.name:
+        return job.attempts + 1
+    take = Take.objects.filter(pk=int(str(job.task_kwargs["take_id"])))
+    take.update(lost=F("lost") + 1)
+    return take.values_list("lost", flat=True).first() or 0
 
 
 def _give_up(task_name: str, arguments: dict[str, Any]) -> None:

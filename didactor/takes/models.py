@@ -73,6 +73,7 @@ class Take(models.Model):
     state = models.CharField(max_length=10, choices=TakeState.choices, default=TakeState.STORED)
     step = models.CharField(max_length=20, blank=True)
     counted = models.BooleanField(default=False)
+    lost = models.PositiveSmallIntegerField(default=0, db_default=0, help_text="So often a worker died while it heard it.")
     heard_live = models.BooleanField(default=False, help_text="The teacher was there; a recording of it may be missing.")
     trouble = WordsField(blank=True)
     playback = models.FileField(upload_to="playback/%Y/%m/", blank=True)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from django.core.files.base import ContentFile
 from django.test import TestCase
-from django.urls import URLPattern, URLResolver, get_resolver, reverse
+from django.urls import get_resolver, reverse
 from django.utils import timezone
 
 from didactor.archive.models import PersonCopy
@@ -25,18 +25,9 @@ from didactor.review.services import open_review
 from didactor.takes.models import Together
 from didactor.takes.services import begin_upload, submit_take
 from tests import scene as scenes
+from tests.apps.addresses import names, of_assignment, of_passage, of_piece, of_student, of_submission, of_take, of_task
 from tests.apps.who_may import EXPECTED, PUBLIC
 
-PASSAGE = (
-    "passage",
-    "passage_note",
-    "passage_pins",
-    "passage_segments",
-    "passage_model",
-    "passage_accompaniment",
-    "passage_models_fragment",
-    "add_reference",
-)
 CHANGES_THE_SCENE = (
     "stand:delete",
     "review:send",
@@ -47,16 +38,6 @@ CHANGES_THE_SCENE = (
     "assignments:withdraw",
     "assignments:withdraw_task",
 )
-
-
-def names(resolver: URLResolver, prefix: str = "") -> list[str]:
-    found = []
-    for entry in resolver.url_patterns:
-        if isinstance(entry, URLPattern):
-            found.append(f"{prefix}{entry.name}")
-        else:
-            found += names(entry, f"{entry.app_name}:" if entry.app_name else prefix)
-    return found
 
 
 class EveryAddressScene(scenes.OwnFolders):
@@ -114,88 +95,44 @@ class EveryAddressScene(scenes.OwnFolders):
         sound = ModelSound.objects.filter(passage=scene.task.passage).first()
         sound.sound.save("x.mp3", ContentFile(b"x" * 100))
         cls.arguments = {
+            **of_piece(scene.passage.revision.piece),
+            **of_passage(scene.passage),
+            **of_assignment(scene.assignment),
+            **of_task(scene.task),
+            **of_student(scene.ylva),
+            **of_take(cls.take),
+            **of_submission(cls.submission),
             "words": ["de", "0"],
             "people:open_card": ["abc"],
             "people:join": ["abc"],
             "people:choose_password": ["abc", "abc"],
-            "people:student": [scene.ylva.student_id],
-            "people:new_card": [scene.ylva.student_id],
-            "people:pictures_of_student": [scene.ylva.student_id],
             "people:pictures_of": [code],
             "people:pictures_tap": [code, scene.ylva.student_id],
-            "copy_of": [scene.ylva.student_id],
-            "archive:copy_file": [scene.ylva.student_id],
-            "people:withdraw_consent": [scene.ylva.student_id],
-            "people:leave": [scene.ylva.student_id],
-            "library:piece": [scene.passage.revision.piece_id],
-            "library:details": [scene.passage.revision.piece_id],
-            **{f"library:{n}": [scene.passage.revision.piece_id] for n in ("correct_bar", "new_version", "put_away")},
-            "library:original": [scene.passage.revision.piece_id],
             "library:model_sound": [sound.pk],
-            "library:photo": [scene.passage.revision.piece_id],
             "library:import": [cls.batch.pk],
             "library:import_fragment": [cls.batch.pk],
             "library:exercise": ["scale"],
             "library:exercise_fragment": ["scale"],
-            **{f"library:{n}": [scene.passage.pk] for n in PASSAGE},
             "library:reference": [cls.reference.pk],
             "library:reference_sound": [cls.reference_sound.pk],
             "library:delete_reference": [cls.reference.pk],
             "library:write": ["melody"],
             "library:write_fragment": ["melody"],
-            **{f"assignments:{n}": [scene.task.pk] for n in ("exception", "decide_answer", "withdraw_task")},
-            **{f"assignments:{n}": [scene.assignment.pk] for n in ("withdraw", "give", "spoken")},
-            **{f"stand:{n}": [scene.task.pk] for n in ("open_sealed", "tick", "answer", "reply_sound", "play", "sounds", "sound_check")},
-            "review:decide_words": [scene.task.pk],
-            "assignments:change": [scene.assignment.pk],
             "assignments:series": [cls.series.pk],
             "assignments:series_again": [cls.series.pk],
-            "assignment": [scene.assignment.pk],
-            "assignments:progress_fragment": [scene.assignment.pk],
-            "assignments:part": [scene.task.pk],
-            "task": [scene.task.pk],
-            "study": [scene.task.pk],
-            "stand:cards": [scene.task.pk],
-            **{f"stand:{n}": [scene.task.pk] for n in ("find_out", "found", "beside", "pair", "tuning", "spoken")},
-            "stand:pair_sound": [scene.task.pk, 0],
-            **{f"practice:{n}": [scene.task.pk] for n in ("crossing", "state", "begin", "by_hand", "take_back", "remedy", "habit")},
-            **{f"practice:{n}": [scene.task.pk] for n in ("model", "drills", "touched")},
-            **{f"practice:{n}": [cls.attempt.pk] for n in ("piece", "sound")},
-            **{f"practice:{n}": [scene.ylva.pk] for n in ("reading", "new_line", "warm_up")},
+            "practice:piece": [cls.attempt.pk],
+            "practice:sound": [cls.attempt.pk],
             "practice:drill": [scene.task.pk, "two_notes"],
             "takes:upload": [cls.upload.pk],
-            "stand:upload_file": [scene.task.pk],
-            **{f"takes:{n}": [cls.take.pk, 2] for n in ("why", "why_played", "why_written")},
             "takes:download": [cls.take.pk, "figures"],
             "review:said": [cls.said.pk],
+            "review:decide_mark": [cls.submission.pk, cls.review.marks.first().pk],
             "takes:together": [cls.together[0].pk],
-            "progress:make_together": [scene.assignment.pk],
             "progress:drop_together": [cls.together[1].pk],
-            "stand:agree": [scene.task.pk],
-            "review:hear_live": [scene.task.pk],
-            "review:live_recording": [cls.submission.pk],
-            "review:drop_live": [cls.submission.pk],
             "assignments:withdraw_slot": [cls.slots[0].pk],
             "assignments:choose_slot": [cls.slots[1].pk],
             "assignments:note_said": [cls.note.pk],
-            "review:decide_mark": [cls.submission.pk, cls.review.marks.first().pk],
-            **{f"takes:{n}": [cls.take.pk] for n in ("sound", "picture", "original")},
-            **{f"stand:{n}": [cls.take.pk] for n in ("take", "status_fragment", "mark", "through", "submit", "delete")},
-            "take": [cls.take.pk],
-            "record": [scene.ylva.student_id],
-            "class_sheet": [scene.assignment.pk],
-            "letters_of": [scene.ylva.student_id],
-            "group": [scene.ylva.group_id],
             "letters:stop": ["x"],
-            "answer_paper": [cls.take.pk],
-            "progress:term_paper": [scene.ylva.student_id],
-            "progress:grid_file": [scene.ylva.group_id],
-            "progress:marks_file": [scene.ylva.group_id],
-            "progress:weeks": [scene.ylva.student_id],
-            "progress:takes_file": [scene.ylva.student_id],
-            "progress:erase_student": [scene.ylva.student_id],
-            "progress:erase_take": [cls.take.pk],
-            **{f"review:{n}": [cls.submission.pk] for n in ("detail", "alongside", "add_remark", "keep_all", "save_draft", "send")},
         }
 
 

@@ -6,25 +6,27 @@ import asyncio
 import multiprocessing
 import os
 import threading
-from datetime import timedelta
+import time
 from typing import Any
 from unittest import mock
 
-from django.conf import settings
+from asgiref.sync import sync_to_async
 from django.db import connection, connections, transaction
 from django.test import SimpleTestCase, TransactionTestCase
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 
-from didactor.core.errors import PassageError, SandboxError
+from didactor.core.errors import BusyError, PassageError, SandboxError
 from didactor.core.judging.targets import Targets
 from didactor.takes.apart import end_apart, hear_apart
-from didactor.takes.jobs import retry_stalled
+from didactor.takes.jobs import analyse_take, retry_stalled
+from didactor.takes.lifeline import Lifeline, living_workers
 from didactor.takes.management.commands import work
 from didactor.takes.management.commands.work import Parts
 from didactor.takes.models import Take, TakeState
 from didactor.takes.services import _turn
+from didactor.web.again import AGAIN
 from tests import scene as scenes
 from tests.music import TUNE, expectation, played, silence
 from tests.waiting import Waiting
@@ -52,6 +54,13 @@ def in_a_thread(work: Any) -> None:
 def run_worker() -> None:
     with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
         worker_app.run_worker(wait=False, queues=["takes"], install_signal_handlers=False, listen_notify=False)
+
+
+def end_sessions_of(worker_id: int) -> None:
+    """As an operator does, or a server that is restarted."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND objid = %s", [worker_id])
+    connection.close()
 
 
 class QueueTests(scenes.OwnFolders, TransactionTestCase):
@@ -92,47 +101,127 @@ class QueueTests(scenes.OwnFolders, TransactionTestCase):
         self.assertEqual(take.state, TakeState.ANALYSED)
         self.assertEqual(self.jobs().get().status, "succeeded")
 
-    def lose_worker(self, attempts: int) -> None:
-        """The upkeep comes by after a worker took the job and died."""
-        job = self.jobs().get()
-        # A worker that took the job and fell silent, as a killed one does.
-        silent = timezone.now() - timedelta(seconds=settings.PROCRASTINATE_WORKER_DEFAULTS["stalled_worker_timeout"] + 5)
+    def upkeep(self) -> None:
+        async def go() -> None:
+            with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
+                async with worker_app.open_async():
+                    await retry_stalled.func(timestamp=0)
+
+        in_a_thread(lambda: asyncio.run(go()))
+
+    def taken_by(self, worker_id: int | None) -> None:
+        """The job is being done by a worker with this number."""
         with connection.cursor() as cursor:
-            cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (%s) RETURNING id", [silent])
-            [worker_id] = cursor.fetchone()
             cursor.execute(
-                "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s, attempts = %s WHERE id = %s",
-                [worker_id, attempts, job.pk],
+                "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s WHERE id = %s", [worker_id, self.jobs().get().pk]
             )
-        self.assertEqual(ProcrastinateWorker.objects.count(), 1)
 
-        def upkeep() -> None:
-            import asyncio
+    def lose_worker(self) -> None:
+        """The upkeep comes by after a worker took the job and died: nobody holds its lock."""
+        with connection.cursor() as cursor:
+            cursor.execute("INSERT INTO procrastinate_workers DEFAULT VALUES RETURNING id")
+            [worker_id] = cursor.fetchone()
+        self.taken_by(worker_id)
+        self.upkeep()
 
-            async def go() -> None:
-                with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
-                    async with worker_app.open_async():
-                        await retry_stalled.func(timestamp=0)
+    def test_a_worker_that_is_silent_is_not_lost_while_its_session_stands(self) -> None:
+        scenes.recorded(self.scene, hear=False)
+        said: list[int] = []
 
-            asyncio.run(go())
+        async def lives() -> None:
+            lifeline = Lifeline()
+            await lifeline.open()
+            said.append(await lifeline.register())
+            await sync_to_async(self.silent_since_yesterday, thread_sensitive=False)(said[0])
+            await sync_to_async(self.upkeep, thread_sensitive=False)()
+            said.append(await sync_to_async(living_workers, thread_sensitive=False)())
+            await lifeline.close()
 
-        in_a_thread(upkeep)
+        in_a_thread(lambda: asyncio.run(lives()))
+        self.assertEqual((self.jobs().get().status, said[1]), ("doing", 1))
+        self.upkeep()
+        # Its job is another's now, and it is forgotten.
+        self.assertEqual((self.jobs().get().status, ProcrastinateWorker.objects.count()), ("todo", 0))
+
+    def silent_since_yesterday(self, worker_id: int) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("UPDATE procrastinate_workers SET last_heartbeat = now() - interval '1 day' WHERE id = %s", [worker_id])
+        self.taken_by(worker_id)
+        connection.close()
+
+    def test_a_session_that_is_ended_ends_the_worker(self) -> None:
+        async def broken() -> None:
+            lifeline = Lifeline()
+            await lifeline.open()
+            number = await lifeline.register()
+            watch = asyncio.ensure_future(lifeline.broken())
+            await sync_to_async(end_sessions_of, thread_sensitive=False)(number)
+            await asyncio.wait_for(watch, 10)
+
+        with mock.patch("didactor.takes.lifeline.LOOKS_EACH_S", 0.05):
+            in_a_thread(lambda: asyncio.run(broken()))
+
+    def test_one_take_is_never_heard_twice_at_once(self) -> None:
+        take = scenes.recorded(self.scene, hear=False)
+        at_it, most = [0], [0]
+        turn = threading.Lock()
+
+        def hear(heard: Take) -> None:
+            with turn:
+                at_it[0] += 1
+                most[0] = max(most[0], at_it[0])
+            time.sleep(0.3)
+            with turn:
+                at_it[0] -= 1
+            Take.objects.filter(pk=heard.pk).update(state=TakeState.STORED)
+
+        with mock.patch("didactor.takes.jobs.hear_take", hear):
+            threads = [threading.Thread(target=in_a_thread, args=(lambda: analyse_take(take_id=take.pk),)) for _ in range(3)]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+        self.assertEqual((most[0], at_it[0]), (1, 0))
+
+    def test_a_busy_machine_puts_a_take_off_and_says_nothing_of_it(self) -> None:
+        take = scenes.recorded(self.scene, hear=False)
+        with mock.patch("didactor.takes.jobs.hear_take", side_effect=BusyError("hearing.busy", "Later.")):
+            in_a_thread(run_worker)
+        take.refresh_from_db()
+        job = self.jobs().get()
+        self.assertEqual((take.state, str(take.trouble), job.status), (TakeState.STORED, "", "todo"))
+        self.assertGreater(job.scheduled_at, timezone.now())
+        for attempts, again in ((3, True), (50, True)):
+            self.assertEqual(AGAIN.get_retry_decision(exception=BusyError("x", "x"), job=mock.Mock(attempts=attempts)) is not None, again)
+        self.assertIsNone(AGAIN.get_retry_decision(exception=KeyError(), job=mock.Mock(attempts=4)))
 
     def test_the_job_of_a_dead_worker_is_taken_up_again(self) -> None:
         take = scenes.recorded(self.scene, hear=False)
-        self.lose_worker(attempts=1)
+        self.lose_worker()
         self.assertEqual(self.jobs().get().status, "todo")
         in_a_thread(run_worker)
         take.refresh_from_db()
-        self.assertEqual(take.state, TakeState.ANALYSED)
+        self.assertEqual((take.state, take.lost), (TakeState.ANALYSED, 1))
 
-    def test_a_job_that_kills_its_worker_twice_is_given_up_with_words(self) -> None:
+    def test_a_job_that_kills_its_worker_time_and_again_is_given_up_with_words(self) -> None:
         take = scenes.recorded(self.scene, hear=False)
+        for _ in range(2):
+            self.lose_worker()
+            self.assertEqual(self.jobs().get().status, "todo")
         with self.assertLogs("didactor.takes.jobs", "ERROR"):
-            self.lose_worker(attempts=2)
+            self.lose_worker()
         take.refresh_from_db()
         self.assertEqual((self.jobs().get().status, take.state), ("failed", TakeState.FAILED))
         self.assertIn("not tried again", take.trouble)
+
+    def test_workers_that_were_asked_to_end_lose_nothing_however_often(self) -> None:
+        take = scenes.recorded(self.scene, hear=False)
+        for _ in range(5):
+            self.taken_by(None)
+            self.upkeep()
+            self.assertEqual(self.jobs().get().status, "todo")
+        take.refresh_from_db()
+        self.assertEqual((take.lost, take.state), (0, TakeState.STORED))
 
     def test_those_who_wait_for_many_come_behind_the_first_of_others(self) -> None:
         for seed in range(3):
@@ -206,7 +295,7 @@ class ApartTests(SimpleTestCase):
     def test_what_dies_there_does_not_die_here(self) -> None:
         with self.assertRaisesMessage(SandboxError, "memory and time"):
             hear_apart(**{**self.arguments(), "targets": Deadly()})
-        with mock.patch("didactor.takes.apart.LONGEST_S", 0.5), self.assertRaisesMessage(SandboxError, "memory and time"):
+        with mock.patch("didactor.takes.apart.LONGEST_S", 0.5), self.assertRaisesMessage(BusyError, "a little later"):
             hear_apart(**{**self.arguments(), "recording": Waiting()})
         # The next one is heard by a new process, and what the ear refuses comes through in its own words.
         self.assertTrue(hear_apart(**self.arguments()).is_usable)

@@ -15,7 +15,7 @@ from unittest import mock
 import numpy as np
 from django.test import SimpleTestCase
 
-from didactor.core.errors import AudioError, SandboxError, ScoreError
+from didactor.core.errors import AudioError, BusyError, SandboxError, ScoreError
 from didactor.core.sandbox.confine import compiled_filter, suffices
 from didactor.core.sandbox.run import ROOT, Limits, layers_that_hold, run_isolated
 from didactor.core.score.open import prepare_isolated
@@ -43,19 +43,30 @@ class SandboxTests(SimpleTestCase):
             run_isolated("sound", self.source(wav()), limits=Limits(memory=60_000_000))
         self.assertEqual(caught.exception.code, "sandbox.died")
 
-    def test_the_deadline_kills(self):
+    def test_who_has_waited_long_enough_is_told_that_much_is_done_here_and_nothing_of_the_file(self):
         begun = time.monotonic()
-        with self.assertRaises(SandboxError) as caught:
-            run_isolated("sound", self.source(wav()), limits=Limits(wall_s=0.05))
-        self.assertEqual(caught.exception.code, "sandbox.time")
+        tight = Limits(wall_s=0.05)
+        with self.assertRaises(BusyError) as caught:
+            run_isolated("sound", self.source(wav()), limits=tight)
+        self.assertEqual(caught.exception.code, "sandbox.busy")
         self.assertLess(time.monotonic() - begun, 3)
+        with mock.patch("didactor.core.sound.recording.SOUND_LIMITS", tight), self.assertRaisesMessage(BusyError, "try again"):
+            open_recording(self.source(wav()))
+        with mock.patch("didactor.core.score.open.SCORE_LIMITS", tight), self.assertRaisesMessage(BusyError, "try again"):
+            prepare_isolated(self.source(musicxml()))
+
+    def test_a_file_is_stopped_by_its_own_seconds(self):
+        tune = b"X:1\nK:C\n" + b"CDEF GABc |" * 60_000
+        with self.assertRaises(SandboxError) as caught:
+            run_isolated("score", self.source(tune), limits=Limits(cpu_s=2))
+        self.assertEqual(caught.exception.code, "sandbox.died")
 
     def test_an_answer_larger_than_allowed_is_none(self):
         with self.assertRaises(SandboxError):
             run_isolated("sound", self.source(wav()), limits=Limits(output=100_000))
 
     def test_people_get_sentences_about_their_file_not_about_limits(self):
-        tight = Limits(wall_s=0.05)
+        tight = Limits(memory=60_000_000)
         with (
             mock.patch("didactor.core.sound.recording.SOUND_LIMITS", tight),
             self.assertRaisesMessage(AudioError, "could not be read safely"),

@@ -20,22 +20,27 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
-from didactor.core.errors import AudioError, CoreError, SandboxError, ScoreError
+from didactor.core.errors import AudioError, BusyError, CoreError, SandboxError, ScoreError
 from didactor.core.sandbox.confine import compiled_filter
-from didactor.core.words import read, worded
+from didactor.core.words import _, read, worded
 
 ROOT = Path(__file__).resolve().parents[3]
 _BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(*sys.argv[2:])"
+BUSY = _("There is much to do here just now, so this file could not be read yet. Nothing was changed: try again in a few minutes.")
 _ERRORS: dict[str, type[CoreError]] = {"ScoreError": ScoreError, "AudioError": AudioError}
 
 
 @dataclass(frozen=True, kw_only=True)
 class Limits:
-    """What the isolated process may use. Sizes in bytes, times in seconds."""
+    """What the isolated process may use. Sizes in bytes, times in seconds.
+
+    ``cpu_s`` is what a file may cost: seconds of its own processor time. ``wall_s`` is how long somebody waits for it, on a machine that
+    may be busy with other things; a file is not judged by it.
+    """
 
     memory: int = 1_500_000_000
     cpu_s: int = 60
-    wall_s: float = 90.0
+    wall_s: float = 120.0
     output: int = 400_000_000
     open_files: int = 128
 
@@ -65,6 +70,7 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
     Raises:
         ScoreError, AudioError: what the reader said of the file.
         SandboxError: the process died or hit one of ``limits``.
+        BusyError: it had not had its ``cpu_s`` when ``wall_s`` were over.
     """
     limits = limits or Limits()
     with tempfile.TemporaryFile() as answer:
@@ -83,13 +89,12 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
             {"source": source.fileno(), "answer": answer.fileno(), "options": options or {}, "filter": filter_, "strict": is_strict()}
         )
         try:
-            _, errors = process.communicate(request.encode(), timeout=limits.wall_s)
+            _out, errors = process.communicate(request.encode(), timeout=limits.wall_s)
         except subprocess.TimeoutExpired as error:
             os.killpg(process.pid, signal.SIGKILL)
             process.communicate()
-            raise SandboxError(
-                "sandbox.time", worded("Reading this file took too long, so it was stopped. Nothing was changed.")
-            ) from error
+            # Its own limit of processor time would have ended it before, had it had that time.
+            raise BusyError("sandbox.busy", BUSY) from error
         if process.returncode != 0:
             raise SandboxError(
                 "sandbox.died",

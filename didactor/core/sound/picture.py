@@ -36,7 +36,7 @@ def open_picture(source: IO[bytes]) -> Picture | None:
     """The picture of an untrusted film, by way of the sandbox; None where there is none that browsers show, or it is too large."""
     try:
         answer = run_isolated("picture", source, {}, LIMITS)
-    except (SandboxError, AudioError):
+    except (SandboxError, AudioError):  # a machine that is busy is no reason to do without
         return None
     if not answer.body:
         return None

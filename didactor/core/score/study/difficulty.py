@@ -142,12 +142,12 @@ def _changes(expectation: Expectation) -> dict[float, float]:
     found = {bar.start_quarters: 0.0 for bar in expectation.bars}
     if not any(n.unpitched for n in expectation.notes):
         return found  # names over notes are not played
-    edges = [*expectation.chords[1:], None]
+    begins = [chord.onset_quarters for chord in expectation.chords]
+    ends = [*begins[1:], expectation.length_quarters]
     before = ""
-    for chord, following in zip(expectation.chords, edges, strict=True):
-        end = following.onset_quarters if following else expectation.length_quarters
+    for chord, begin, end in zip(expectation.chords, begins, ends, strict=False):  # without chords there is one end and no beginning
         if chord.text != before and before:
-            found[expectation.bar_at(chord.onset_quarters).start_quarters] += 1.0 / max(end - chord.onset_quarters, 0.5)
+            found[expectation.bar_at(begin).start_quarters] += 1.0 / max(end - begin, 0.5)
         before = chord.text
     return found
 

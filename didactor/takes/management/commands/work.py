@@ -10,6 +10,8 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
+from didactor.takes.lifeline import Lifeline, Living
+
 #: A running job gets this long to finish when the worker is told to stop.
 GRACE_S = 4.0
 #: And so long the worker waits for its parts, whatever they wait for.
@@ -56,8 +58,10 @@ class Command(BaseCommand):
 
     async def _run(self) -> None:
         worker_app = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
-        defaults: dict[str, Any] = settings.PROCRASTINATE_WORKER_DEFAULTS
+        lifeline = Lifeline()
+        await lifeline.open()
         async with worker_app.open_async():
+            worker_app.job_manager = Living(worker_app, lifeline)
             queues = {"takes": settings.HEARING_SLOTS, "default": 1, "letters": 1, "upkeep": 1}
             workers = [
                 asyncio.ensure_future(
@@ -67,16 +71,16 @@ class Command(BaseCommand):
                         concurrency=slots,
                         install_signal_handlers=False,
                         shutdown_graceful_timeout=GRACE_S,
-                        **defaults,
                     )
                 )
                 for queue, slots in queues.items()
             ]
-            parts = Parts(dict(zip(queues, workers, strict=True)))
+            parts = Parts({**dict(zip(queues, workers, strict=True)), "its session": asyncio.ensure_future(lifeline.broken())})
             loop = asyncio.get_running_loop()
             for number in (signal.SIGTERM, signal.SIGINT):
                 loop.add_signal_handler(number, parts.stop)
             broken = await parts.ended()
+            await lifeline.close()
         # A job that is still running in its thread is left: it will be taken up again.
         if broken:
             logger.error("the worker for %s ended; all of it ends, to be started anew", broken)
