@@ -6,18 +6,16 @@ from django.shortcuts import get_object_or_404, redirect, render
 from didactor.archive.asking import ask
 from didactor.archive.models import PersonCopy
 from didactor.archive.of_person import KEPT_FOR
-from didactor.people.models import Person, Role
+from didactor.people.acts import Act
+from didactor.people.models import Person
 from didactor.people.permissions import anybody
 from didactor.people.requests import Request
 from didactor.web.ranges import ranged_file
 
 
 def _person(request: Request, pk: int) -> Person:
-    """Oneself, one's ward, or a student of one's studio. A colleague's is for the colleague."""
-    person: Person = get_object_or_404(Person.objects.visible_to(request.user), pk=pk)
-    if request.user.is_teacher and person.pk != request.user.pk:
-        return get_object_or_404(Person.objects.visible_to(request.user).filter(role=Role.STUDENT), pk=pk)
-    return person
+    found: Person = get_object_or_404(Person.objects.whom(request.user, Act.COPY), pk=pk)
+    return found
 
 
 @anybody

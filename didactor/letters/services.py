@@ -6,14 +6,21 @@ from django.db import transaction
 
 from didactor.letters.forms import kinds_for
 from didactor.letters.models import Choice, Kind
+from didactor.people.accounts import change_address, enter_address
 from didactor.people.models import Person
 
 
 @transaction.atomic
-def choose(*, person: Person, address: str, wanted: Collection[str]) -> None:
-    """Keep an address, and which of the letters that somebody in this role gets they want."""
-    person.email = address
-    person.save(update_fields=["email"])
+def choose(*, actor: Person, person: Person, address: str, wanted: Collection[str], password: str = "") -> None:
+    """Keep which of the letters that somebody in this role gets they want, and an address where that is the actor's to give.
+
+    Raises:
+        AccountRefused: a new address of an account with a password, without it. Nothing is kept then.
+    """
+    if actor.pk == person.pk:
+        change_address(person=person, address=address, password=password)
+    elif address and not person.email:
+        enter_address(actor=actor, person=person, address=address)
     refused = [kind for kind, _ in kinds_for(person) if kind not in wanted]
     Choice.objects.update_or_create(person=person, defaults={"not_wanted": refused})
 

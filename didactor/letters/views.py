@@ -11,6 +11,8 @@ from didactor.letters.forms import LettersForm
 from didactor.letters.models import Choice, Letter
 from didactor.letters.services import choose, want_no_more
 from didactor.letters.writing import read_stop_key
+from didactor.people.accounts import AccountRefused
+from didactor.people.acts import Act
 from didactor.people.models import Person
 from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
@@ -28,20 +30,36 @@ def own(request: Request) -> HttpResponse:
 @teacher_only
 def of_person(request: Request, pk: int) -> HttpResponse:
     """The same for a student or a guardian, when they ask for it."""
-    return _choose(request, get_object_or_404(Person.objects.visible_to(request.user), pk=pk))
+    return _choose(request, get_object_or_404(Person.objects.whom(request.user, Act.CHOOSE_LETTERS), pk=pk))
 
 
 def _choose(request: Request, person: Person) -> HttpResponse:
     choice = Choice.objects.filter(person=person).first()
     refused = choice.not_wanted if choice else []
-    form = LettersForm(request.POST or None, person=person)
+    form = LettersForm(request.POST or None, person=person, actor=request.user)
     form.initial = {"address": person.email, "wanted": [kind for kind, _ in form.fields["wanted"].choices if kind not in refused]}  # type: ignore[attr-defined]
-    if request.method == "POST" and form.is_valid():
-        choose(person=person, address=form.cleaned_data["address"], wanted=form.cleaned_data["wanted"])
-        messages.success(request, "Kept." if person.email else worded("Kept: no letters are sent without an address."))
+    if request.method == "POST" and form.is_valid() and _kept(request, person, form):
+        person.refresh_from_db()
+        messages.success(request, worded("Kept.") if person.email else worded("Kept: no letters are sent without an address."))
         return redirect(request.path)
     context = {"form": form, "person": person, "readers": person.guardians.all() if person.is_minor else []}
     return render(request, "letters/choose.html", context, status=422 if form.errors else 200)
+
+
+def _kept(request: Request, person: Person, form: LettersForm) -> bool:
+    data = form.cleaned_data
+    try:
+        choose(
+            actor=request.user,
+            person=person,
+            address=data.get("address", person.email),
+            wanted=data["wanted"],
+            password=data.get("password", ""),
+        )
+    except AccountRefused as error:
+        form.add_error("password", str(error))
+        return False
+    return True
 
 
 @teacher_only

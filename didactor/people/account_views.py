@@ -157,6 +157,7 @@ def _changed(request: Request, form: ChangePasswordForm) -> bool:
     person.set_password(form.cleaned_data["new"])
     person.save(update_fields=["password"])
     update_session_auth_hash(request, person)
+    accounts.tell_of_password(person)
     return True
 
 
@@ -187,7 +188,7 @@ def keep(request: Request) -> HttpResponse:
     studio = request.user.studio
     studio.keep_months = form.cleaned_data["keep"]
     studio.save(update_fields=["keep_months"])
-    messages.success(request, "Kept." if studio.keep_months is None else worded("Kept: what is older goes tonight."))
+    messages.success(request, worded("Kept.") if studio.keep_months is None else worded("Kept: what is older goes tonight."))
     return redirect("people:account")
 
 
@@ -241,5 +242,6 @@ class ChoosePassword(PasswordResetConfirmView):
 
     def form_valid(self, form: Any) -> HttpResponse:
         answer = super().form_valid(form)
+        accounts.tell_of_password(self.user)
         messages.success(self.request, worded("The new password holds. Sign in with it."))
         return answer

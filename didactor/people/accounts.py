@@ -15,7 +15,8 @@ from django.utils import timezone
 from django.utils.translation import get_language
 
 from didactor.core.words import worded
-from didactor.people.jobs import send_reset
+from didactor.people.acts import Act
+from didactor.people.jobs import send_reset, tell_of_change
 from didactor.people.models import Invitation, Person, Role, Studio
 
 #: An invitation is good for so long; a second letter about a forgotten password goes after so long, seconds.
@@ -103,9 +104,7 @@ def take_back(*, owner: Person, number: int) -> None:
 @transaction.atomic
 def let_go(*, owner: Person, number: int) -> Person | None:
     """A colleague leaves: no sign-in any more; what they gave and answered stays. None where there is no such colleague."""
-    if not owner.is_owner:
-        return None
-    colleague = Person.objects.filter(studio=owner.studio, role=Role.TEACHER, is_active=True, is_owner=False, pk=number).first()
+    colleague: Person | None = Person.objects.whom(owner, Act.LET_GO).filter(role=Role.TEACHER, pk=number).first()
     if colleague is not None:
         colleague.is_active = False
         colleague.save(update_fields=["is_active"])
@@ -117,16 +116,46 @@ def hand_on(*, owner: Person, number: int | None, password: str) -> Person:
     """Make a colleague the studio's owner instead. Raises ``AccountRefused``."""
     # Of two who do that at the same moment one finds that they do not own it any more.
     people = {p.pk: p for p in Person.objects.select_for_update().filter(studio=owner.studio, role=Role.TEACHER, is_active=True)}
-    current, heir = people.get(owner.pk), people.get(number or 0)
+    current = people.get(owner.pk)
+    heir = people.get(number or 0) if current and Person.objects.whom(current, Act.HAND_ON).filter(pk=number or 0).exists() else None
     if current is None or not current.is_owner:
         raise AccountRefused(worded("Only the studio’s owner hands it on."))
-    if heir is None or heir.pk == current.pk:
+    if heir is None:
         raise AccountRefused(worded("Choose a colleague who teaches here."))
     if not current.check_password(password):
         raise AccountRefused(worded("This is not your password: the studio stays yours."))
     Person.objects.filter(pk=current.pk).update(is_owner=False)
     Person.objects.filter(pk=heir.pk).update(is_owner=True)
     return heir
+
+
+@transaction.atomic
+def change_address(*, person: Person, address: str, password: str = "") -> None:
+    """A person's own new e-mail address. Where it can open the account (a forgotten password) it takes the password, and the old address
+    is told. Raises ``AccountRefused``.
+    """
+    person = Person.objects.select_for_update().get(pk=person.pk)
+    if address == person.email:
+        return
+    if person.is_teacher and not person.check_password(password):
+        raise AccountRefused(worded("This is not your password: the address stays as it was."))
+    before, person.email = person.email, address
+    person.save(update_fields=["email"])
+    if before and person.is_teacher:
+        tell_of_change.defer(person_id=person.pk, address=before, what="address")
+
+
+def tell_of_password(person: Person) -> None:
+    """Whoever has the account's address learns that its password is another one now."""
+    if person.email:
+        tell_of_change.defer(person_id=person.pk, address=person.email, what="password")
+
+
+@transaction.atomic
+def enter_address(*, actor: Person, person: Person, address: str) -> bool:
+    """An address for somebody who has none yet. False where there is one, or it is not this one's to enter."""
+    found = Person.objects.whom(actor, Act.ENTER_ADDRESS).select_for_update(of=("self",)).filter(pk=person.pk, email="")
+    return found.exists() and bool(Person.objects.filter(pk=person.pk).update(email=address))
 
 
 def end_sessions(person: Person) -> None:

@@ -9,9 +9,26 @@ from django.utils.encoding import force_bytes
 from django.utils.http import urlsafe_base64_encode
 from procrastinate.contrib.django import app
 
-from didactor.core.words import worded
+from didactor.core.words import _, worded
 from didactor.people.languages import in_words_of
 from didactor.people.models import Person
+
+#: What is told of an account that changed, by what did.
+CHANGED = {
+    "address": _("The e-mail address of your account was changed. Letters, also about a forgotten password, go to the new one."),
+    "password": _("The password of your account was changed. Everywhere else you are signed out."),
+}
+
+
+@app.task(queue="default", priority=10, retry=3)
+def tell_of_change(person_id: int, address: str, what: str) -> None:
+    """A letter to an address that an account has, or had, so that nothing of it changes unnoticed."""
+    person = Person.objects.filter(pk=person_id).first()
+    if person is None or what not in CHANGED:
+        return
+    with in_words_of(person):
+        body = render_to_string("people/changed_letter.txt", {"person": person, "what": CHANGED[what], "address": settings.ADDRESS})
+        send_mail(worded("Didactor: your account"), body, None, [address])
 
 
 @app.task(queue="default", priority=10, retry=3)

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_POST
 
 from didactor.core.words import worded
 from didactor.people import pictures
+from didactor.people.acts import Act
 from didactor.people.forms import StudioCodeForm
 from didactor.people.models import Person, PictureCode
 from didactor.people.permissions import teacher_only
@@ -68,7 +69,7 @@ def _touched(request: HttpRequest) -> list[str]:
 @teacher_only
 def of_student(request: Request, pk: int) -> HttpResponse:
     """Give a student pictures to sign in with, take them away, or let them try again."""
-    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    person = get_object_or_404(Person.objects.whom(request.user, Act.MAKE_CARD), pk=pk)
     trouble = ""
     if request.method == "POST":
         if "away" in request.POST:

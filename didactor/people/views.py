@@ -17,6 +17,7 @@ from didactor.core.words import _, counted, worded
 from didactor.people import second_factor, services
 from didactor.people.account_views import ask_for_second
 from didactor.people.accounts import may_found
+from didactor.people.acts import Act
 from didactor.people.context import PAPERS
 from didactor.people.forms import (
     CardForm,
@@ -221,7 +222,7 @@ def group_cards(request: Request) -> HttpResponse:
     if not form.is_valid():
         messages.error(request, worded("Choose a group first."))
         return redirect("people:students")
-    people = Person.objects.visible_to(request.user).students().filter(enrolments__group=form.cleaned_data["group"]).distinct()
+    people = Person.objects.whom(request.user, Act.MAKE_CARD).filter(enrolments__group=form.cleaned_data["group"]).distinct()
     with_pictures = form.cleaned_data["kind"] == "pictures"
     if form.cleaned_data["whose"] == "without":
         people = people.filter(picture_code=None) if with_pictures else people.filter(card=None)
@@ -274,7 +275,7 @@ def _cards(request: Request, students: list[Person], leads_to: str, **more: Any)
 @teacher_only
 def student(request: Request, pk: int) -> HttpResponse:
     """One student: cards, consent, instruments."""
-    seen = Person.objects.visible_to(request.user).students().select_related("studio").prefetch_related("enrolments__group")
+    seen = Person.objects.whom(request.user, Act.CHANGE_PERSON).select_related("studio").prefetch_related("enrolments__group")
     person = get_object_or_404(seen, pk=pk)
     # Four forms share the page; each is bound only when its own field was sent.
     consent = ConsentForm(request.POST if "given_by" in request.POST else None)
@@ -292,14 +293,14 @@ def student(request: Request, pk: int) -> HttpResponse:
     elif enrolment.is_valid():
         data = enrolment.cleaned_data
         services.enrol(student=person, instrument=data["instrument"], level=data["level"], group_name=data["group"])
-        messages.success(request, "Kept.")
+        messages.success(request, worded("Kept."))
     elif guardian.is_valid():
         services.add_guardian(student=person, name=guardian.cleaned_data["name"])
         messages.success(request, worded("The guardian is added. Make new cards to give them theirs."))
     elif who.is_valid():
         services.change_student(student=person, name=who.cleaned_data["called"], is_minor=who.cleaned_data["is_minor"])
         services.set_reading(student=person, reads_notes=not who.cleaned_data["no_notes_yet"])
-        messages.success(request, "Kept.")
+        messages.success(request, worded("Kept."))
     else:
         forms = {"form": consent, "enrolment_form": enrolment, "guardian_form": guardian, "name_form": who}
         return render(request, "people/student.html", {**_student_page(request, person), **forms})
@@ -327,7 +328,7 @@ def _student_page(request: Request, person: Person) -> dict[str, Any]:
 @teacher_only
 @require_POST
 def leave(request: Request, pk: int) -> HttpResponse:
-    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    person = get_object_or_404(Person.objects.whom(request.user, Act.LET_GO).students(), pk=pk)
     services.leave(student=person)
     messages.success(request, worded("{person} has left: no sign-in and no new work. The recordings are kept.", person=person))
     return redirect("people:students")
@@ -336,14 +337,14 @@ def leave(request: Request, pk: int) -> HttpResponse:
 @teacher_only
 @require_POST
 def new_card(request: Request, pk: int) -> HttpResponse:
-    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    person = get_object_or_404(Person.objects.whom(request.user, Act.MAKE_CARD), pk=pk)
     return _cards(request, [person], reverse("people:student", args=[person.pk]))
 
 
 @teacher_only
 @require_POST
 def withdraw_consent(request: Request, pk: int) -> HttpResponse:
-    person = get_object_or_404(Person.objects.visible_to(request.user).students(), pk=pk)
+    person = get_object_or_404(Person.objects.whom(request.user, Act.CONSENT), pk=pk)
     kind = request.POST.get("kind", "")
     services.withdraw_consent(student=person, kind=kind if kind in ConsentKind.values else "")
     if kind == ConsentKind.TOGETHER:
@@ -356,7 +357,7 @@ def withdraw_consent(request: Request, pk: int) -> HttpResponse:
 @guardian_only
 def consent(request: Request) -> HttpResponse:
     """What a guardian agrees to for their wards, given and withdrawn by themselves."""
-    wards = request.user.wards.filter(is_active=True).order_by("name")
+    wards = Person.objects.whom(request.user, Act.CONSENT).order_by("name")
     if request.method == "POST":
         ward = get_object_or_404(wards.filter(is_minor=True), pk=read_id(request.POST.get("ward", "")) or 0)
         kind = request.POST.get("kind", "")

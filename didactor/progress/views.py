@@ -21,7 +21,8 @@ from didactor.core.words import counted, worded
 from didactor.library.desk import road_map_of
 from didactor.library.drawings import plain_drawings
 from didactor.library.notation import expectation_of_passage
-from didactor.people.models import Enrolment, Group, Person, Role
+from didactor.people.acts import Act
+from didactor.people.models import Enrolment, Group, Person
 from didactor.people.permissions import anybody, teacher_only
 from didactor.people.requests import Request
 from didactor.practice.state import summaries
@@ -217,7 +218,7 @@ def term_paper(request: Request, pk: int) -> HttpResponse:
 @teacher_only
 def erase_student(request: Request, pk: int) -> HttpResponse:
     """Ask for the name, then erase a student for good."""
-    person = get_object_or_404(Person.objects.visible_to(request.user).filter(role=Role.STUDENT), pk=pk)
+    person = get_object_or_404(Person.objects.whom(request.user, Act.ERASE), pk=pk)
     takes = Take.objects.filter(task__enrolment__student=person).count()
     context = {"person": person, "takes": takes}
     if request.method != "POST":

@@ -235,7 +235,7 @@ def set_scale(request: Request) -> HttpResponse:
     """The teacher's own marks, with commas between; none for no marks."""
     try:
         services.set_scale(teacher=request.user, steps=request.POST.get("steps", "")[:600].split(","))
-        messages.success(request, "Kept.")
+        messages.success(request, worded("Kept."))
     except services.ReviewRefused as error:
         messages.error(request, str(error))
     return redirect("review:waiting")
