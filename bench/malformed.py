@@ -6,7 +6,8 @@
     bench/malformed --write     also refreshes its part of docs/benchmarks.md
 
 Scores of every kind and recordings in every container are cut off, spliced, overwritten, told wrong lengths and absurd numbers, and go the
-way of an upload: the sandbox with its limits. One file of two hundred is thrown dice. Told apart are: read; refused by its reader; stopped
+way of an upload: the sandbox with its limits. One file of two hundred is thrown dice. A third are made, not damaged (``odd_files``): chunks and sub-formats of WAV, texts of a megabyte,
+elements in elements. Told apart are: read; refused by its reader; stopped
 by the sandbox (memory, time, a reader that died). Anything else is an error of ours. The last line is one JSON object; exits 1 below a
 floor.
 """
@@ -34,9 +35,11 @@ sys.path[:0] = [str(ROOT), str(HERE)]
 import av  # noqa: E402
 import numpy as np  # noqa: E402
 from lxml import etree  # noqa: E402
+from odd_files import RECORDINGS, SCORES  # noqa: E402
 from report import close  # noqa: E402
 
 from didactor.core.errors import CoreError, SandboxError  # noqa: E402
+from didactor.core.sandbox.run import UNFORESEEN  # noqa: E402
 from didactor.core.score.expected import expect  # noqa: E402
 from didactor.core.score.open import read_isolated  # noqa: E402
 from didactor.core.score.read.musicxml import read  # noqa: E402
@@ -193,6 +196,8 @@ def one(kind: str, name: str, body: bytes) -> tuple[str, float, str]:
         except CoreError as error:
             stopped = isinstance(error, SandboxError) or isinstance(error.__cause__, SandboxError)
             outcome = "stopped" if stopped else "refused" if error.message.strip() else "ours"
+            if error.code == UNFORESEEN:
+                return "ours", time.monotonic() - began, f"{name}: {error.__cause__}"
         except Exception as error:
             return "ours", time.monotonic() - began, f"{name}: {type(error).__name__}: {error}"
     return outcome, time.monotonic() - began, name
@@ -206,7 +211,7 @@ def main() -> int:
     options = parser.parse_args()
     figures: dict[str, Any] = {}
     rows = ["| files | read | refused with words | stopped at a limit | errors of ours | slowest, s |", "|---|---|---|---|---|---|"]
-    for kind, whole in (("scores", scores()), ("recordings", recordings())):
+    for kind, whole, odd in (("scores", scores(), SCORES), ("recordings", recordings(), RECORDINGS)):
         names = list(whole)
         # Before anything is damaged: each of them is one that we read.
         fine = [one(kind, name, whole[name]) for name in names]
@@ -214,13 +219,19 @@ def main() -> int:
         for number in range(options.count):
             rng = np.random.default_rng((options.seed, number, len(kind)))
             name, other = names[number % len(names)], names[int(rng.integers(len(names)))]
-            jobs.append((kind, name, damaged(whole[name], whole[other], rng)))
+            if number % 3 == 2:
+                make = odd[number // 3 % len(odd)]
+                jobs.append((kind, make.__name__, make(rng)))
+            else:
+                jobs.append((kind, name, damaged(whole[name], whole[other], rng)))
         with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
             fared = pool.starmap(one, jobs, chunksize=8)
         counts = Counter(outcome for outcome, _, _ in fared)
         slowest = max(seconds for _, seconds, _ in fared)
         for _, _, what in [f for f in fared if f[0] == "ours"][:5]:
             print(what, file=sys.stderr)
+        for outcome, seconds, what in sorted(fared, key=lambda f: -f[1])[:3]:
+            print(f"slowest: {what}, {seconds:.1f} s, {outcome}", file=sys.stderr)
         shown = " | ".join(str(counts[outcome]) for outcome in ("read", "refused", "stopped", "ours"))
         rows.append(f"| {kind} | {shown} | {slowest:.1f} |")
         figures |= {

@@ -242,7 +242,9 @@ class TakingOverTests(ActsScene):
         self.assertEqual([sent["what"] for sent in self.queued()], ["password"])
         self.assertNotIn("_auth_user_id", self.client.session)
         self.assertEqual(elsewhere.get(reverse("people:account")).status_code, 302)
-        answer = self.client.post(reverse("people:sign_in"), {"teacher-username": owner.username, "teacher-password": "new-reef-93-lantern"})
+        answer = self.client.post(
+            reverse("people:sign_in"), {"teacher-username": owner.username, "teacher-password": "new-reef-93-lantern"}
+        )
         self.assertEqual(answer["Location"], reverse("people:second"))
         self.assertNotIn("_auth_user_id", self.client.session)
 

@@ -10,11 +10,12 @@ import resource
 import sys
 from collections.abc import Callable
 from dataclasses import asdict
+from traceback import format_exception
 from typing import IO, Any
 
 from didactor.core.errors import CoreError, SandboxError
-from didactor.core.sandbox.confine import TOO_OPEN, confine, suffices
-from didactor.core.words import keep, worded
+from didactor.core.sandbox.confine import TOO_OPEN, UNFORESEEN, confine, suffices
+from didactor.core.words import _, keep, worded
 
 Tool = Callable[[IO[bytes], dict[str, Any]], tuple[dict[str, Any], bytes]]
 
@@ -85,6 +86,14 @@ TOOLS: dict[str, Tool] = {
 }
 
 
+_KIND = {"score": "ScoreError", "engrave": "ScoreError", "sound": "AudioError", "picture": "AudioError", "probe": "SandboxError"}
+_NOT_UNDERSTOOD = {
+    "score": _("This score is written in a way that could not be understood. Export it again, as MusicXML if you can."),
+    "engrave": _("These bars could not be engraved. Choose fewer bars, or export the score again."),
+    "sound": _("This recording is stored in a way that could not be understood. Send WAV, FLAC, MP3, OGG or M4A."),
+    "picture": _("The picture of this film could not be read."),
+    "probe": "",
+}
 _IMPORTS = {
     "score": ("didactor.core.score.read.formats", "didactor.core.score.read.musicxml", "didactor.core.score.summary"),
     "engrave": ("didactor.core.score.write.engraving", "didactor.core.score.read.musicxml", "didactor.core.score.roadmap"),
@@ -113,7 +122,14 @@ def main(tool: str, limits: str) -> None:
                     ),
                 )
             head, body = TOOLS[tool](source, request["options"])
+        except MemoryError:
+            raise  # its limit: the parent says so
         except CoreError as error:
             head, body = {"error": type(error).__name__, "code": error.code, "message": keep(error.message)}, b""
+        except Exception as error:
+            # A reader that did not foresee this file. Whoever sent it gets words; the rest is for whoever mends the reader.
+            message = keep(_NOT_UNDERSTOOD[tool])
+            head = {"error": _KIND[tool], "code": UNFORESEEN, "message": message, "unforeseen": "".join(format_exception(error)[-4:])}
+            body = b""
         answer.write(json.dumps({**head, "layers": layers}).encode() + b"\n")
         answer.write(body)

@@ -25,6 +25,8 @@ from pathlib import Path
 
 #: Reading untrusted files is refused in operation unless all of one of these hold.
 TOO_OPEN = "sandbox.too_open"
+#: The code of a file that its reader did not foresee: refused in words like others, and written into the log.
+UNFORESEEN = "sandbox.unforeseen"
 SUFFICIENT = ({"syscalls", "landlock"}, {"syscalls", "namespaces", "user"})
 
 #: Of all that runs in the process's own namespace.

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import base64
 import json
+import logging
 import os
 import signal
 import subprocess
@@ -21,9 +22,10 @@ from pathlib import Path
 from typing import IO, Any
 
 from didactor.core.errors import AudioError, BusyError, CoreError, SandboxError, ScoreError
-from didactor.core.sandbox.confine import compiled_filter
+from didactor.core.sandbox.confine import UNFORESEEN, compiled_filter
 from didactor.core.words import _, read, worded
 
+logger = logging.getLogger(__name__)
 ROOT = Path(__file__).resolve().parents[3]
 _BOOT = "import sys; sys.path.insert(0, sys.argv[1]); from didactor.core.sandbox.child import main; main(*sys.argv[2:])"
 BUSY = _("There is much to do here just now, so this file could not be read yet. Nothing was changed: try again in a few minutes.")
@@ -103,6 +105,9 @@ def run_isolated(tool: str, source: IO[bytes], options: dict[str, Any] | None = 
         answer.seek(0)
         head = json.loads(answer.readline())
         body = answer.read()
+    if head.get("code") == UNFORESEEN:
+        logger.error("a file was refused because its reader did not foresee it (%s): %s", tool, head["unforeseen"])
+        raise _ERRORS.get(head["error"], SandboxError)(UNFORESEEN, read(head["message"])) from RuntimeError(head["unforeseen"])
     if "error" in head:
         raise _ERRORS.get(head["error"], SandboxError)(head["code"], read(head["message"]))
     return Answer(head=head, body=body, layers=tuple(head.pop("layers")))

@@ -94,7 +94,8 @@ def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:
             "audio.no_sound", worded("There is no sound in this file, only pictures. Check that the camera records sound, and try again.")
         )
     stream = container.streams.audio[0]
-    codec = stream.codec_context.name
+    # Of what it has never heard of the library makes no reader at all.
+    codec = stream.codec_context.name if stream.codec_context is not None else ""
     if codec not in CODECS and not codec.startswith(("pcm_", "adpcm_")):
         raise AudioError(
             "audio.kind", worded("The sound in this file is stored in a way that is not accepted. Send WAV, FLAC, MP3, OGG or M4A.")
@@ -126,7 +127,7 @@ def _decode_container(container: Any) -> tuple[dict[str, Any], bytes]:
         "container": container.format.name,
         "codec": codec,
         "source_rate_hz": reader.rate,
-        "has_video": any(s.codec_context.name not in ("mjpeg", "png") for s in container.streams.video),
+        "has_video": any(s.codec_context is not None and s.codec_context.name not in ("mjpeg", "png") for s in container.streams.video),
         "clipped_s": reader.clipped_s,
         "gaps_s": reader.gaps_s,
         "problems": [asdict(p) for p in problems],

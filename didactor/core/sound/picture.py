@@ -46,7 +46,7 @@ def open_picture(source: IO[bytes]) -> Picture | None:
 def copy_picture(source: IO[bytes]) -> tuple[dict[str, Any], bytes]:
     """The sandbox's side: ``container`` and ``delay_s``, and the new file; nothing where there is no picture to show."""
     with open_container(source) as film:
-        stream = next((s for s in film.streams.video if s.codec_context.name in CONTAINER_OF), None)
+        stream = next((s for s in film.streams.video if s.codec_context is not None and s.codec_context.name in CONTAINER_OF), None)
         if stream is None or stream.time_base is None:
             return {}, b""
         kind = CONTAINER_OF[stream.codec_context.name]

@@ -16,7 +16,7 @@ def _recognises(sample: Sample) -> bool:
     text = sample.text
     if re.search(r"(?i)\{\s*start_of_abc\b", text):
         return False  # a tune inside a song
-    return bool(re.search(r"(?m)^X:\s*\d", text) or (re.search(r"(?m)^K:", text) and not re.search(r"\[[A-G][^\]:]*\]\w", text)))
+    return bool(re.search(r"(?m)^X:\s*\d", text) or (re.search(r"(?m)^K:", text) and not re.search(r"\[[A-G][^\]:]{0,30}\]\w", text)))
 
 
 def _read(sample: Sample) -> list[tuple[bytes, list[Problem]]]:

@@ -7,19 +7,21 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
-_NOTE = r"(?P<accidental>\^{1,2}|_{1,2}|=)?(?P<letter>[A-Ga-g])(?P<octave>[,']*)(?P<length>\d*/*\d*)"
+#: Everything has an end within reach: a bracket that is never closed is not looked for through a whole book, once for each of thousands.
+_LENGTH = r"(?P<length>\d{0,4}/{0,6}\d{0,4})"
+_NOTE = r"(?P<accidental>\^{1,2}|_{1,2}|=)?(?P<letter>[A-Ga-g])(?P<octave>[,']{0,6})" + _LENGTH
 _PATTERNS = [
-    ("field", re.compile(r"\[(?P<name>[A-Za-z]):(?P<value>[^\]]*)\]")),
-    ("ending", re.compile(r"\[(?=\d)(?P<numbers>\d+(?:[,-]\d+)*)")),
-    ("bar", re.compile(r"(?P<sign>\[\||:*\|+[\]:]*|::+|\.\|)(?:\s*\[?(?P<numbers>\d+(?:[,-]\d+)*))?")),
-    ("chord", re.compile(r"\[(?P<inside>[^\]|]+)\](?P<length>\d*/*\d*)")),
-    ("grace", re.compile(r"\{/?(?P<inside>[^}]*)\}")),
-    ("text", re.compile(r'"(?P<text>[^"]*)"')),
-    ("decoration", re.compile(r"!(?P<name>[A-Za-z0-9<>().^+]+)!|\+(?P<old>[A-Za-z0-9<>().^]+)\+")),
-    ("tuplet", re.compile(r"\((?P<p>[2-9])(?::(?P<q>\d*)(?::(?P<r>\d*))?)?")),
+    ("field", re.compile(r"\[(?P<name>[A-Za-z]):(?P<value>[^\]]{0,400})\]")),
+    ("ending", re.compile(r"\[(?=\d)(?P<numbers>\d{1,3}(?:[,-]\d{1,3}){0,20})")),
+    ("bar", re.compile(r"(?P<sign>\[\||:*\|+[\]:]*|::+|\.\|)(?:\s{0,20}\[?(?P<numbers>\d{1,3}(?:[,-]\d{1,3}){0,20}))?")),
+    ("chord", re.compile(r"\[(?P<inside>[^\]|]{1,400})\]" + _LENGTH)),
+    ("grace", re.compile(r"\{/?(?P<inside>[^}]{0,400})\}")),
+    ("text", re.compile(r'"(?P<text>[^"]{0,400})"')),
+    ("decoration", re.compile(r"!(?P<name>[A-Za-z0-9<>().^+]{1,40})!|\+(?P<old>[A-Za-z0-9<>().^]{1,40})\+")),
+    ("tuplet", re.compile(r"\((?P<p>[2-9])(?::(?P<q>\d{0,2})(?::(?P<r>\d{0,2}))?)?")),
     ("note", re.compile(_NOTE)),
-    ("rest", re.compile(r"(?P<kind>[zxZX])(?P<length>\d*/*\d*)")),
-    ("broken", re.compile(r"(?P<sign>>+|<+)")),
+    ("rest", re.compile(r"(?P<kind>[zxZX])" + _LENGTH)),
+    ("broken", re.compile(r"(?P<sign>>{1,3}|<{1,3})")),
     ("slur", re.compile(r"(?P<sign>[()])")),
     ("tie", re.compile(r"-")),
     ("mark", re.compile(r"(?P<sign>[.~HLMOPSTuv])(?=[\[\"^_=A-Ga-g.~HLMOPSTuv!(])")),

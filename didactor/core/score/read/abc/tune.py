@@ -16,6 +16,8 @@ from didactor.core.words import worded
 
 MAX_BYTES = 2 * 1024 * 1024
 MAX_TUNES = 2000
+#: In all the tunes of a file, by its letters; and in one bar, where a bar line may be missing.
+MAX_NOTES, MAX_IN_BAR = 40_000, 1000
 _ALTERS = {"^^": 2, "^": 1, "=": 0, "_": -1, "__": -2}
 _TUPLET_TIME = {2: 3, 3: 2, 4: 3, 6: 2, 8: 3}
 #: Decorations by our marks; dynamics are told apart.
@@ -57,6 +59,16 @@ def tunes_in(text: str) -> list[str]:
     """
     if len(text) > MAX_BYTES:
         raise ScoreError("score.too_large", worded("The ABC file is larger than 2 MB. Split it and try again."))
+    notes = sum(len(re.findall("[A-Ga-gxz]", line)) for line in text.splitlines() if not re.match(r"[A-Za-z]:(?!\|)|%", line))
+    if notes > MAX_NOTES:
+        raise ScoreError(
+            "score.too_large",
+            worded(
+                "The ABC file holds some {notes} notes; {max_notes} can be read at once. Split it and try again.",
+                notes=notes,
+                max_notes=MAX_NOTES,
+            ),
+        )
     pieces = re.split(r"(?m)^(?=X:)", text.replace("\r\n", "\n").replace("\r", "\n"))
     tunes = [p for p in pieces if re.search(r"(?m)^K:", p)]
     if len(tunes) > MAX_TUNES:
@@ -362,6 +374,11 @@ class _Reader:
         self._continue_tuplet(voice, note)
         self._end_ties(voice, note)
         voice.bar.notes += [*voice.graces, note]
+        if len(voice.bar.notes) > MAX_IN_BAR:
+            raise ScoreError(
+                "score.no_bar_lines",
+                worded("More than {max_notes} notes stand in one bar. Are bar lines (“|”) missing?", max_notes=MAX_IN_BAR),
+            )
         voice.graces = []
         if note.pitches or note.stroke:
             voice.line_notes.append(note)
