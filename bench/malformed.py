@@ -5,11 +5,11 @@
     bench/malformed --seed 5    others
     bench/malformed --write     also refreshes its part of docs/benchmarks.md
 
-Scores of every kind and recordings in every container are cut off, spliced, overwritten, told wrong lengths and absurd numbers, and go the
-way of an upload: the sandbox with its limits. One file of two hundred is thrown dice. A third are made, not damaged (``odd_files``): chunks and sub-formats of WAV, texts of a megabyte,
-elements in elements. Told apart are: read; refused by its reader; stopped
-by the sandbox (memory, time, a reader that died). Anything else is an error of ours. The last line is one JSON object; exits 1 below a
-floor.
+Scores of every kind and recordings in every container are cut off, spliced, overwritten, told wrong lengths and absurd numbers; a third are
+made and not damaged (``odd_files``): chunks and sub-formats of WAV, texts of a megabyte, elements in elements. One file of two hundred is
+thrown dice. All go the way of an upload: the sandbox with its limits. Told apart are: read; refused by its reader; stopped by the sandbox
+(memory, time, a reader that died). Anything else is an error of ours, what a reader did not foresee as well, though its sender gets words.
+The last line is one JSON object; exits 1 below a floor.
 """
 
 from __future__ import annotations

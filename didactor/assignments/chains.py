@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -11,10 +11,11 @@ from django.utils import timezone
 
 from didactor.assignments.forms import KEPT
 from didactor.assignments.models import Assignment, Series, Task
-from didactor.assignments.services import assign
+from didactor.assignments.services import assign, keep_template
 from didactor.core.errors import PassageError
 from didactor.core.judging.stages import BY_SLUG
 from didactor.core.words import worded
+from didactor.library.models import Passage
 from didactor.people.models import Enrolment, Person
 
 MOST_DAYS_BEFORE = 14
@@ -48,6 +49,28 @@ def hang_rehearsal(*, final: Assignment, days_before: int) -> Assignment:
         Task(assignment=made, enrolment_id=task.enrolment_id, passage_id=task.passage_id, tempo=task.tempo) for task in final.tasks.all()
     )
     return made
+
+
+@transaction.atomic
+def assign_as_asked(
+    *,
+    teacher: Person,
+    passage: Passage,
+    enrolments: Iterable[Enrolment],
+    fields: dict[str, Any],
+    parts: Mapping[int, str],
+    rehearsal_days: int | None = None,
+    keep_as: str = "",
+) -> Assignment:
+    """All that the form for a new assignment asks for, or nothing: the assignment, a dress rehearsal before a final, and what was chosen
+    kept as a template. Raises ``PassageError``.
+    """
+    assignment = assign(teacher=teacher, passage=passage, enrolments=enrolments, fields=fields, parts=parts)
+    if rehearsal_days and assignment.stage == "final":
+        hang_rehearsal(final=assignment, days_before=rehearsal_days)
+    if keep_as.strip():
+        keep_template(teacher=teacher, title=keep_as, fields={name: fields[name] for name in KEPT})
+    return assignment
 
 
 @transaction.atomic

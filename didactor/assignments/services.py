@@ -72,6 +72,7 @@ def assign(
     return assignment
 
 
+@transaction.atomic
 def _give(assignment: Assignment, enrolments: Iterable[Enrolment], parts: Mapping[int, str]) -> None:
     passage = assignment.passage
     waiting = set()
@@ -104,6 +105,7 @@ def give_to(*, assignment: Assignment, enrolments: Iterable[Enrolment]) -> int:
     return again + len(fresh)
 
 
+@transaction.atomic
 def withdraw(tasks: QuerySet[Task]) -> int:
     """Expect nothing more of these tasks. What was handed in stays, with its answer; ``give_to`` undoes it. Returns how many."""
     whose = tasks.filter(assignment=OuterRef("assignment__rehearses"), enrolment=OuterRef("enrolment"))

@@ -9,8 +9,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from didactor.assignments import services
-from didactor.assignments.chains import hang_rehearsal
-from didactor.assignments.forms import KEPT, AssignmentForm, as_typed, kept_of
+from didactor.assignments.chains import assign_as_asked
+from didactor.assignments.forms import AssignmentForm, as_typed, kept_of
 from didactor.assignments.models import Assignment, Series, Task, Template
 from didactor.assignments.parts import chosen_parts, part_rows
 from didactor.core.errors import PassageError
@@ -47,18 +47,15 @@ def create(request: Request) -> HttpResponse:
         try:
             chosen = form.cleaned_data["chosen"]
             fields = form.assignment_fields()
-            assignment = services.assign(
+            assignment = assign_as_asked(
                 teacher=request.user,
                 passage=passage,
                 enrolments=chosen,
                 fields={**fields, "series": form.cleaned_data["series"]},
                 parts=chosen_parts(passage, chosen, request.POST),
+                rehearsal_days=form.cleaned_data["rehearsal_days"],
+                keep_as=form.cleaned_data["keep_as"],
             )
-            if form.cleaned_data["rehearsal_days"] and assignment.stage == "final":
-                hang_rehearsal(final=assignment, days_before=form.cleaned_data["rehearsal_days"])
-            if form.cleaned_data["keep_as"].strip():
-                kept = {name: fields[name] for name in KEPT}
-                services.keep_template(teacher=request.user, title=form.cleaned_data["keep_as"], fields=kept)
         except PassageError as error:
             form.add_error(None, error.message)
         else:

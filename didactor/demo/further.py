@@ -19,9 +19,10 @@ from didactor.library.models import Piece
 from didactor.library.services import cut_passage
 from didactor.people.models import ConsentKind, Enrolment, Person, Role
 from didactor.people.services import record_consent
-from didactor.takes.bands import TogetherRefused, begin_together
+from didactor.takes.bands import TogetherRefused
 from didactor.takes.jobs import put_takes_together
 from didactor.takes.models import Take
+from didactor.takes.services import begin_together
 
 
 def load_further(say: Callable[[str], object]) -> None:

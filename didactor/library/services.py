@@ -26,29 +26,40 @@ def add_pieces(*, teacher: Person, upload: IO[bytes], filename: str, title: str 
     Raises:
         ScoreError: the file cannot be used; nothing is stored.
     """
-    found = read_isolated(upload)
+    with transaction.atomic():
+        pieces = _keep(teacher, read_isolated(upload), upload, filename, title, composer)
+    draw_one(pieces)
+    return pieces
+
+
+def _keep(
+    teacher: Person, found: list[tuple[dict[str, Any], bytes]], upload: IO[bytes], filename: str, title: str = "", composer: str = ""
+) -> list[Piece]:
     upload.seek(0)
     digest = hashlib.file_digest(upload, "sha256").hexdigest()  # type: ignore[arg-type]
     upload.seek(0)
     pieces: list[Piece] = []
-    with transaction.atomic():
-        original: Any = File(upload, name=filename)
-        for head, prepared in found:
-            piece = Piece.objects.create(
-                studio=teacher.studio,
-                title=(title.strip() or head["title"] or _title_of(filename))[:200],
-                composer=(composer.strip() or head["composer"])[:200],
-                created_by=teacher,
-            )
-            revision = PieceRevision.objects.create(
-                piece=piece, original=original, filename=filename[:255], sha256=digest, prepared=prepared, reading=head
-            )
-            original = revision.original.name  # several tunes of one file share it
-            pieces.append(piece)
+    original: Any = File(upload, name=filename)
+    for head, prepared in found:
+        piece = Piece.objects.create(
+            studio=teacher.studio,
+            title=(title.strip() or head["title"] or _title_of(filename))[:200],
+            composer=(composer.strip() or head["composer"])[:200],
+            created_by=teacher,
+        )
+        revision = PieceRevision.objects.create(
+            piece=piece, original=original, filename=filename[:255], sha256=digest, prepared=prepared, reading=head
+        )
+        original = revision.original.name  # several tunes of one file share it
+        pieces.append(piece)
+    return pieces
+
+
+def draw_one(pieces: list[Piece]) -> None:
+    """Of one piece the first page is opened at once."""
     if len(pieces) == 1:
         with suppress(ScoreError, BusyError):  # its page says so, or draws them later; the notes are read all the same
             engravings_of(revision=pieces[0].current, part=1, bars="")
-    return pieces
 
 
 def add_version(*, piece: Piece, upload: IO[bytes], filename: str) -> PieceRevision:
@@ -108,21 +119,36 @@ def cut_passage(*, teacher: Person, revision: PieceRevision, part: int, bars: st
 
 
 def read_imported(kept: ImportedFile) -> None:
-    """Read one file; the second time finds it done. What cannot be read says why."""
-    if kept.state != ImportedFileState.WAITING:
-        return
-    try:
-        with kept.source.open("rb") as source:
-            pieces = add_pieces(teacher=kept.batch.created_by, upload=source.file, filename=kept.filename)
-    except BusyError:
-        raise  # it waits, and is read later
-    except CoreError as error:
-        kept.state, kept.trouble = ImportedFileState.REFUSED, error.message
-        kept.save(update_fields=["state", "trouble"])
-        return
-    with transaction.atomic():
-        kept.pieces.set(pieces)
-        kept.state = ImportedFileState.READ
-        kept.save(update_fields=["state"])
-    # The pieces have their own copy of the original now.
-    kept.source.delete(save=True)
+    """Read one file; the second time finds it done, and what was left after it. What cannot be read says why.
+
+    Raises ``BusyError``: it waits, and is read later.
+    """
+    if kept.state == ImportedFileState.WAITING:
+        try:
+            with kept.source.open("rb") as source:
+                found = read_isolated(source.file)
+                pieces = _keep_imported(kept, found, source.file)
+        except BusyError:
+            raise
+        except CoreError as error:
+            kept.state, kept.trouble = ImportedFileState.REFUSED, error.message
+            kept.save(update_fields=["state", "trouble"])
+            return
+        draw_one(pieces)
+    if kept.state == ImportedFileState.READ and kept.source:
+        # The pieces have their own copy of the original now.
+        kept.source.delete(save=True)
+
+
+@transaction.atomic
+def _keep_imported(kept: ImportedFile, found: list[tuple[dict[str, Any], bytes]], source: IO[bytes]) -> list[Piece]:
+    """The pieces with the state that says so, once: of two that read the same file the second finds the first one's."""
+    state = ImportedFile.objects.select_for_update().values_list("state", flat=True).get(pk=kept.pk)
+    kept.state = state
+    if state != ImportedFileState.WAITING:
+        return []
+    pieces = _keep(kept.batch.created_by, found, source, kept.filename)
+    kept.pieces.set(pieces)
+    kept.state = ImportedFileState.READ
+    kept.save(update_fields=["state"])
+    return pieces

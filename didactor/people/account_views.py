@@ -15,7 +15,16 @@ from django.views.decorators.http import require_POST
 
 from didactor.core.words import worded
 from didactor.people import accounts, second_factor
-from didactor.people.forms import AddressForm, ChangePasswordForm, CodeForm, InvitationForm, KeepForm, StudioForm, TeacherForm
+from didactor.people.forms import (
+    AddressForm,
+    ChangePasswordForm,
+    ChoosePasswordForm,
+    CodeForm,
+    InvitationForm,
+    KeepForm,
+    StudioForm,
+    TeacherForm,
+)
 from didactor.people.models import Person, Role
 from didactor.people.permissions import teacher_only
 from didactor.people.pictures import studio_code
@@ -154,10 +163,8 @@ def _changed(request: Request, form: ChangePasswordForm) -> bool:
     except ValidationError as error:
         form.add_error("new", error)
         return False
-    person.set_password(form.cleaned_data["new"])
-    person.save(update_fields=["password"])
+    accounts.change_password(person=person, new=form.cleaned_data["new"])
     update_session_auth_hash(request, person)
-    accounts.tell_of_password(person)
     return True
 
 
@@ -238,10 +245,10 @@ class ChoosePassword(PasswordResetConfirmView):
     """The link of that letter, once and for two hours."""
 
     template_name = "people/choose_password.html"
+    form_class = ChoosePasswordForm
     success_url = reverse_lazy("people:sign_in")
 
     def form_valid(self, form: Any) -> HttpResponse:
         answer = super().form_valid(form)
-        accounts.tell_of_password(self.user)
         messages.success(self.request, worded("The new password holds. Sign in with it."))
         return answer

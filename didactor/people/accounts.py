@@ -145,8 +145,11 @@ def change_address(*, person: Person, address: str, password: str = "") -> None:
         tell_of_change.defer(person_id=person.pk, address=before, what="address")
 
 
-def tell_of_password(person: Person) -> None:
-    """Whoever has the account's address learns that its password is another one now."""
+@transaction.atomic
+def change_password(*, person: Person, new: str) -> None:
+    """Another password for an account; whoever has its address learns of it. Sessions end with the old one."""
+    person.set_password(new)
+    person.save(update_fields=["password"])
     if person.email:
         tell_of_change.defer(person_id=person.pk, address=person.email, what="password")
 

@@ -3,10 +3,12 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
+from django.contrib.auth.forms import SetPasswordForm
 
 from didactor.core.instruments import INSTRUMENTS
 from didactor.core.words import _, worded
-from didactor.people.models import TONE_NAMES, ConsentKind, Group, Level, Studio
+from didactor.people.accounts import change_password
+from didactor.people.models import TONE_NAMES, ConsentKind, Group, Level, Person, Studio
 from didactor.web.speaking import NAMINGS
 
 INSTRUMENT_CHOICES = [("", _("Choose an instrument")), *sorted(((i.slug, i.title) for i in INSTRUMENTS), key=lambda c: c[1])]
@@ -236,6 +238,15 @@ class ChangePasswordForm(forms.Form):
         label=_("Password until now"), strip=False, widget=forms.PasswordInput(attrs={"autocomplete": "current-password"})
     )
     new = _new_password(_("New password"))
+
+
+class ChoosePasswordForm(SetPasswordForm):
+    """By the link of a letter."""
+
+    def save(self, commit: bool = True) -> Person:
+        change_password(person=self.user, new=self.cleaned_data["new_password1"])
+        found: Person = self.user
+        return found
 
 
 class PasswordForm(forms.Form):

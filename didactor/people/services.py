@@ -61,11 +61,15 @@ def make_card(person: Person) -> str:
 
 
 @transaction.atomic
-def add_student(*, studio: Studio, name: str, instrument: str, level: str, group_name: str = "", is_minor: bool = False) -> Enrolment:
-    """A new student with their first enrolment. A group that does not exist yet is made."""
+def add_student(
+    *, studio: Studio, name: str, instrument: str, level: str, group_name: str = "", is_minor: bool = False, guardian: str = ""
+) -> Enrolment:
+    """A new student with their first enrolment, and a guardian where one is named. A group that does not exist yet is made."""
     student = Person.objects.create(username=_free_username(name), name=name.strip(), role=Role.STUDENT, studio=studio, is_minor=is_minor)
     student.set_unusable_password()
     student.save()
+    if guardian:
+        add_guardian(student=student, name=guardian)
     return enrol(student=student, instrument=instrument, level=level, group_name=group_name)
 
 
@@ -76,6 +80,7 @@ def set_performance(*, group: Group, day: date | None) -> None:
     group.save(update_fields=["performs_on"])
 
 
+@transaction.atomic
 def enrol(*, student: Person, instrument: str, level: str, group_name: str = "") -> Enrolment:
     """Put a student on an instrument, or change level and group of an instrument they already have."""
     group = None
@@ -112,10 +117,12 @@ def set_reading(*, student: Person, reads_notes: bool) -> None:
     student.enrolments.update(reads_notes=reads_notes)
 
 
-def change_student(*, student: Person, name: str, is_minor: bool) -> None:
-    """Another name, come of age, or found to be under age; what was recorded stays theirs."""
+@transaction.atomic
+def change_student(*, student: Person, name: str, is_minor: bool, reads_notes: bool) -> None:
+    """Another name, come of age, or found to be under age, reads notes or not yet; what was recorded stays theirs."""
     student.name, student.is_minor = name.strip(), is_minor
     student.save(update_fields=["name", "is_minor"])
+    set_reading(student=student, reads_notes=reads_notes)
 
 
 @transaction.atomic

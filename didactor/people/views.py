@@ -172,9 +172,8 @@ def add_student(request: Request) -> HttpResponse:
             level=data["level"],
             group_name=data["group"],
             is_minor=data["is_minor"],
+            guardian=data["guardian"],
         )
-        if data["guardian"]:
-            services.add_guardian(student=enrolment.student, name=data["guardian"])
         messages.success(request, worded("{student} is added. Print the card or copy the link now.", student=enrolment.student))
         return _cards(request, [enrolment.student], reverse("people:student", args=[enrolment.student_id]))
     return render(request, "people/add_student.html", {"form": form})
@@ -298,8 +297,8 @@ def student(request: Request, pk: int) -> HttpResponse:
         services.add_guardian(student=person, name=guardian.cleaned_data["name"])
         messages.success(request, worded("The guardian is added. Make new cards to give them theirs."))
     elif who.is_valid():
-        services.change_student(student=person, name=who.cleaned_data["called"], is_minor=who.cleaned_data["is_minor"])
-        services.set_reading(student=person, reads_notes=not who.cleaned_data["no_notes_yet"])
+        data = who.cleaned_data
+        services.change_student(student=person, name=data["called"], is_minor=data["is_minor"], reads_notes=not data["no_notes_yet"])
         messages.success(request, worded("Kept."))
     else:
         forms = {"form": consent, "enrolment_form": enrolment, "guardian_form": guardian, "name_form": who}

@@ -17,9 +17,11 @@ def hear_attempt(attempt_id: str) -> None:
         .filter(pk=attempt_id)
         .first()
     )
-    if attempt is not None and attempt.outcome == OutcomeChoices.UNHEARD:
+    if attempt is None:
+        return
+    if attempt.outcome == OutcomeChoices.UNHEARD:
         hearing.hear_whole(attempt)
-        hearing.keep_sound(attempt)
+    hearing.keep_sound(attempt)
 
 
 @app.task(queue="default", retry=2)

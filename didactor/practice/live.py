@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from django.conf import settings
-from django.db import close_old_connections
+from django.db import close_old_connections, transaction
 
 from didactor.core.errors import CoreError
 from didactor.core.practising.attempt import Asked, attend
@@ -80,9 +80,10 @@ def look_at(attempt_id: uuid.UUID) -> str:
             kept = {"at_s": heard.look.at_s, "complete": heard.look.complete}
             attempt.samples_path.with_suffix(".look").write_text(json.dumps(kept))
         return GOING
-    settle(attempt, heard.verdict, len(samples) / RATE_HZ)
-    hand_over(attempt)
-    keep_sound.defer(attempt_id=str(attempt.pk))
+    with transaction.atomic():
+        settle(attempt, heard.verdict, len(samples) / RATE_HZ)
+        hand_over(attempt)
+        keep_sound.defer(attempt_id=str(attempt.pk))
     return OVER
 
 

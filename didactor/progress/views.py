@@ -37,10 +37,10 @@ from didactor.progress.recurring import what_comes_back
 from didactor.progress.rows import task_rows
 from didactor.progress.sheets import answer_sheet, term_sheet
 from didactor.review.services import ReviewRefused
-from didactor.takes.bands import TogetherRefused, agreed_among, begin_together, take_away
-from didactor.takes.jobs import put_takes_together
+from didactor.takes.bands import TogetherRefused, agreed_among, take_away
 from didactor.takes.models import Take, Together
 from didactor.takes.permissions import sight_of
+from didactor.takes.services import begin_together
 from didactor.web.numbers import read_id, read_number
 
 #: Recordings of all together on a class sheet.
@@ -106,8 +106,7 @@ def make_together(request: Request, pk: int) -> HttpResponse:
             raise TogetherRefused(
                 worded("Write the tempo as a number between {tempo_low:g} and {tempo_high:g}.", tempo_low=TEMPO_LOW, tempo_high=TEMPO_HIGH)
             )
-        made = begin_together(assignment=found, teacher=request.user, takes=chosen, tempo=tempo)
-        put_takes_together.defer(together_id=made.pk)
+        begin_together(assignment=found, teacher=request.user, takes=chosen, tempo=tempo)
         messages.success(request, worded("They are being put together; it takes a few seconds a take."))
     except TogetherRefused as error:
         messages.error(request, str(error))

@@ -17,7 +17,7 @@ from didactor.core.units import beats_to_quarters_per_minute
 from didactor.core.words import worded
 from didactor.library.notation import expectation_of
 from didactor.library.said import forget
-from didactor.people.models import Consent, ConsentKind, Person
+from didactor.people.models import Consent, ConsentKind
 from didactor.takes.beside import anchors_of
 from didactor.takes.models import Take, TakeState, Together
 
@@ -35,11 +35,10 @@ def agreed_among(people: Collection[int]) -> set[int]:
     return set(given.values_list("student_id", flat=True))
 
 
-@transaction.atomic
-def begin_together(*, assignment: Assignment, teacher: Person, takes: Collection[int], tempo: float) -> Together:
-    """Choose takes that were handed in and heard; who does not agree is left out. They are put together by a job.
+def may_be_together(*, assignment: Assignment, takes: Collection[int]) -> list[Take]:
+    """Of these takes those that were handed in and heard, of students who agree to it.
 
-    Raises ``TogetherRefused`` for fewer than two that may be in it, or too many.
+    Raises ``TogetherRefused`` for fewer than two, or too many.
     """
     handed_in = Take.objects.filter(task__assignment=assignment, pk__in=takes, submission__isnull=False, state=TakeState.ANALYSED)
     chosen = list(handed_in.exclude(original="").select_related("task__enrolment"))
@@ -47,9 +46,7 @@ def begin_together(*, assignment: Assignment, teacher: Person, takes: Collection
     chosen = [take for take in chosen if take.task.enrolment.student_id in agreed]
     if not 2 <= len(chosen) <= MOST:
         raise TogetherRefused(worded("Choose two takes at least and {most} at most, of students who agree to it.", most=MOST))
-    made = Together.objects.create(assignment=assignment, made_by=teacher, tempo=tempo)
-    made.takes.set(chosen)
-    return made
+    return chosen
 
 
 def put_together(made: Together) -> None:

@@ -5,7 +5,7 @@ import os
 import shutil
 import tempfile
 import uuid
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -17,14 +17,15 @@ from django.db import transaction
 from django.db.models import Max, QuerySet, Sum
 from django.utils import timezone
 
-from didactor.assignments.models import Task, TaskState
+from didactor.assignments.models import Assignment, Task, TaskState
 from didactor.assignments.services import frozen_basis, move_task
 from didactor.core.sound.recording import MAX_FILE_BYTES
 from didactor.core.words import worded
 from didactor.library.drawings import forget
 from didactor.people.models import Person
 from didactor.takes import pieces
-from didactor.takes.jobs import analyse_take
+from didactor.takes.bands import may_be_together
+from didactor.takes.jobs import analyse_take, put_takes_together
 from didactor.takes.models import OnTheWhole, SelfMark, SelfReview, Submission, Take, TakeState, Together, Upload
 from didactor.web.store import AWAY, is_shared, on_disk
 
@@ -388,3 +389,16 @@ def submit_take(*, take: Take) -> Submission:
     submission = Submission.objects.create(take=take)
     move_task(task, TaskState.HANDED_IN)
     return submission
+
+
+@transaction.atomic
+def begin_together(*, assignment: Assignment, teacher: Person, takes: Collection[int], tempo: float) -> Together:
+    """Choose takes that were handed in and heard; who does not agree is left out. They are put together by a job.
+
+    Raises ``TogetherRefused`` for fewer than two that may be in it, or too many.
+    """
+    chosen = may_be_together(assignment=assignment, takes=takes)
+    made = Together.objects.create(assignment=assignment, made_by=teacher, tempo=tempo)
+    made.takes.set(chosen)
+    put_takes_together.defer(together_id=made.pk)
+    return made

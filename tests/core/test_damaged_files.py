@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import io
 import random
+import struct
+import tempfile
 import time
+from unittest import mock
 
 import mido
 from django.test import SimpleTestCase
 
 from didactor.core.errors import CoreError
+from didactor.core.sandbox.confine import UNFORESEEN
+from didactor.core.sandbox.run import _BOOT
 from didactor.core.score.expected import expect
+from didactor.core.score.open import read_isolated
 from didactor.core.score.read.formats import to_musicxml
 from didactor.core.score.read.musicxml import prepare, read
-from tests.music import musicxml
+from didactor.core.sound.recording import open_recording
+from tests.music import musicxml, wav
 
 ABC = (
     b'X:1\nT:Low tide\nM:3/4\nL:1/8\nQ:1/4=90\nK:G\n|: (3def "G"[GBd]2 {c}.d2 | uA4 z2 :|1 d6 :|2 g6 |]\nw: one two_ three-four\nV:2\nG6|\n'
@@ -90,3 +97,53 @@ class DamagedFileTests(SimpleTestCase):
         broken = musicxml().replace(b"<note", back + b"<note", 1)
         [(xml, _)] = to_musicxml(broken)
         self.assertTrue(read(prepare(xml)).parts[0].notes)
+
+
+class OddFileTests(SimpleTestCase):
+    """Files that nothing damaged, and nobody sends by accident."""
+
+    def isolated(self, data: bytes, read_as: str) -> CoreError:
+        with tempfile.TemporaryFile() as source:
+            source.write(data)
+            source.flush()
+            with self.assertRaises(CoreError) as caught:
+                open_recording(source) if read_as == "sound" else read_isolated(source)
+        return caught.exception
+
+    def test_a_wav_of_a_kind_that_nobody_knows_is_refused_with_words(self):
+        extra = struct.pack("<HI", 16, 4) + bytes(range(16))
+        told = struct.pack("<HHIIHHH", 0xFFFE, 1, 48_000, 96_000, 2, 16, len(extra)) + extra
+        body = b"WAVEfmt " + struct.pack("<I", len(told)) + told + b"data" + struct.pack("<I", 9600) + bytes(9600)
+        error = self.isolated(b"RIFF" + struct.pack("<I", len(body)) + body, "sound")
+        self.assertEqual((error.code, "Send WAV" in error.message), ("audio.kind", True))
+
+    def test_a_reader_that_did_not_foresee_a_file_refuses_it_and_the_log_says_where(self):
+        with mock.patch(
+            "didactor.core.sandbox.run._BOOT", _BOOT.replace("main(*", "import didactor.core.sound.decode as d; d.decode = 0; main(*")
+        ), self.assertLogs("didactor.core.sandbox.run", "ERROR") as logged:
+            error = self.isolated(wav(), "sound")
+        self.assertEqual(error.code, UNFORESEEN)
+        self.assertIn("could not be understood", error.message)
+        self.assertIn("TypeError", logged.output[0])
+
+    def test_a_long_text_of_abc_is_refused_soon(self):
+        head = b"X:1\nT:Long\nM:4/4\nL:1/8\nK:C\n"
+        for sign, words in (
+            (b"CDEF GABc |\n", "Split it"),
+            (b"CDEF GABc ", "Split it"),
+            (b"[CEG", "Split it"),
+            (b"(", "not a single note"),
+            (b"{", "not a single note"),
+            (b'"', "not a single note"),
+            (b"!trill", "not a single note"),
+        ):
+            with self.subTest(sign=sign):
+                begun = time.process_time()
+                with self.assertRaises(CoreError) as caught:
+                    to_musicxml(head + sign * (390_000 // len(sign)))
+                self.assertIn(words, caught.exception.message)
+                self.assertLess(time.process_time() - begun, 15.0)
+
+    def test_a_bar_that_never_ends_is_asked_for_its_bar_lines(self):
+        with self.assertRaisesMessage(CoreError, "bar lines"):
+            to_musicxml(b"X:1\nK:C\n" + b"CDEF GABc " * 200)

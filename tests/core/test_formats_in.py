@@ -53,9 +53,11 @@ class AbcTests(SimpleTestCase):
         self.assertEqual([n.slurred_to_next for n in notes], [True, False, False, False, True, False, False])
 
     def test_far_too_much_is_refused(self):
-        with self.assertRaisesMessage(ScoreError, "larger than 2 MB"):
-            tunes_in("X:1\nK:C\n" + "c" * 2_200_000)
-        self.assertEqual(len(tunes_in("X:1\nK:C\n" + "c" * 1_000_000)), 1)
+        with self.assertRaisesMessage(ScoreError, "larger than 400 kB"):
+            tunes_in("X:1\nK:C\n" + "z8|" * 200_000)
+        with self.assertRaisesMessage(ScoreError, "40001 notes"):
+            tunes_in("X:1\nK:C\n" + "c" * 40_001)
+        self.assertEqual(len(tunes_in("X:1\nC:Baa\nK:C\n" + "c" * 40_000)), 1)
 
     def test_rests_of_whole_bars_last_as_long_as_their_bars(self):
         played = abc("c3 | Z2 | d3 |]", "X:1\nM:3/4\nL:1/4\nK:C\n")

@@ -13,7 +13,7 @@ from didactor.core.sandbox.run import Limits, run_isolated
 from didactor.core.score.write.engraving import ACROSS, Engraving
 from didactor.core.words import worded
 
-SCORE_LIMITS = Limits(cpu_s=30, wall_s=45.0, output=200_000_000)
+SCORE_LIMITS = Limits(cpu_s=45, wall_s=120.0, output=200_000_000)
 
 
 def read_isolated(source: IO[bytes]) -> list[tuple[dict[str, Any], bytes]]:

@@ -72,7 +72,7 @@ def midi_to_musicxml(data: bytes) -> tuple[bytes, list[Problem]]:
     """
     try:
         file = mido.MidiFile(file=io.BytesIO(data), clip=True)
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
+    except Exception as error:  # its reader raises what it comes upon
         raise ScoreError("score.bad_midi", worded("The MIDI file is damaged and cannot be read. Export it again.")) from error
     if file.ticks_per_beat <= 0 or file.ticks_per_beat & 0x8000:
         raise ScoreError(

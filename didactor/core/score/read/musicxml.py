@@ -25,6 +25,8 @@ from didactor.core.score.read.formats import Format, Sample, register
 from didactor.core.words import worded
 
 MAX_XML_BYTES = 40 * 1024 * 1024
+#: In all parts together.
+MAX_NOTES = 100_000
 #: Nobody plays a section more often.
 MOST_TIMES = 9
 MAX_ZIP_MEMBERS = 200
@@ -135,6 +137,10 @@ def prepare(data: bytes) -> bytes:
     for element in root.iter():
         if "id" in element.attrib and element.tag not in ("part", "score-part", "score-instrument", "midi-instrument", "midi-device"):
             del element.attrib["id"]
+    if sum(1 for _ in root.iter("note")) > MAX_NOTES:
+        raise ScoreError(
+            "score.too_long", worded("The score has more than {max_notes} notes. Split it and try again.", max_notes=MAX_NOTES)
+        )
     parts = root.findall("part")
     if not parts:
         raise ScoreError("score.no_parts", worded("The score has no parts: there is nothing to play in it."))

@@ -11,12 +11,12 @@ from fractions import Fraction
 _LENGTH = r"(?P<length>\d{0,4}/{0,6}\d{0,4})"
 _NOTE = r"(?P<accidental>\^{1,2}|_{1,2}|=)?(?P<letter>[A-Ga-g])(?P<octave>[,']{0,6})" + _LENGTH
 _PATTERNS = [
-    ("field", re.compile(r"\[(?P<name>[A-Za-z]):(?P<value>[^\]]{0,400})\]")),
+    ("field", re.compile(r"\[(?P<name>[A-Za-z]):(?P<value>[^\]]{0,120})\]")),
     ("ending", re.compile(r"\[(?=\d)(?P<numbers>\d{1,3}(?:[,-]\d{1,3}){0,20})")),
     ("bar", re.compile(r"(?P<sign>\[\||:*\|+[\]:]*|::+|\.\|)(?:\s{0,20}\[?(?P<numbers>\d{1,3}(?:[,-]\d{1,3}){0,20}))?")),
-    ("chord", re.compile(r"\[(?P<inside>[^\]|]{1,400})\]" + _LENGTH)),
-    ("grace", re.compile(r"\{/?(?P<inside>[^}]{0,400})\}")),
-    ("text", re.compile(r'"(?P<text>[^"]{0,400})"')),
+    ("chord", re.compile(r"\[(?P<inside>[^\]|]{1,120})\]" + _LENGTH)),
+    ("grace", re.compile(r"\{/?(?P<inside>[^}]{0,120})\}")),
+    ("text", re.compile(r'"(?P<text>[^"]{0,120})"')),
     ("decoration", re.compile(r"!(?P<name>[A-Za-z0-9<>().^+]{1,40})!|\+(?P<old>[A-Za-z0-9<>().^]{1,40})\+")),
     ("tuplet", re.compile(r"\((?P<p>[2-9])(?::(?P<q>\d{0,2})(?::(?P<r>\d{0,2}))?)?")),
     ("note", re.compile(_NOTE)),

@@ -14,7 +14,7 @@ from didactor.core.score.read.road_words import meaning_of
 from didactor.core.score.write.draft import DraftNote, DraftPart, Pitch, write_draft
 from didactor.core.words import worded
 
-MAX_BYTES = 2 * 1024 * 1024
+MAX_BYTES = 400_000
 MAX_TUNES = 2000
 #: In all the tunes of a file, by its letters; and in one bar, where a bar line may be missing.
 MAX_NOTES, MAX_IN_BAR = 40_000, 1000
@@ -58,7 +58,7 @@ def tunes_in(text: str) -> list[str]:
         ScoreError: far too much.
     """
     if len(text) > MAX_BYTES:
-        raise ScoreError("score.too_large", worded("The ABC file is larger than 2 MB. Split it and try again."))
+        raise ScoreError("score.too_large", worded("The ABC file is larger than 400 kB. Split it and try again."))
     notes = sum(len(re.findall("[A-Ga-gxz]", line)) for line in text.splitlines() if not re.match(r"[A-Za-z]:(?!\|)|%", line))
     if notes > MAX_NOTES:
         raise ScoreError(
