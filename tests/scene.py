@@ -11,7 +11,7 @@ from typing import Any
 
 from django.conf import settings
 from django.test import override_settings
-from django.utils import timezone
+from django.utils import timezone, translation
 
 from didactor.assignments.models import FULL_CHECKLIST, Assignment, Task
 from didactor.assignments.services import assign, give_to
@@ -112,6 +112,8 @@ class OwnFolders:
             MEDIA_ROOT=f"{cls._folder}/media", UPLOAD_ROOT=f"{cls._folder}/uploads", STORAGES=storages, CACHES=caches
         )
         cls._override.enable()
+        # Whatever the last request of another class spoke.
+        translation.activate(settings.LANGUAGE_CODE)
         super().setUpClass()  # type: ignore[misc]
 
     @classmethod

@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from django.core.cache import cache
+from django.utils.translation import get_language
 
 from didactor.assignments.models import Task
 from didactor.core.formats.lanes.score import cropped
@@ -29,7 +30,8 @@ class PrintedCard:
 def printed_cards(task: Task) -> list[PrintedCard]:
     """The cards of a task's passage; none where it has no whole bar of one voice. Raises ``CoreError`` where they cannot be drawn."""
     passage = task.passage
-    key = f"cards:1:{passage.pk}"
+    # What is said with them is in the reader's words.
+    key = f"cards:2:{passage.pk}:{get_language()}"
     found: list[PrintedCard] | None = cache.get(key)
     if found is None:
         part = read_part(passage.revision_id, passage.part)

@@ -16,7 +16,7 @@ from didactor.core.judging.targets import Targets
 from didactor.core.planning.tempi import rungs
 from didactor.core.steps import Step, goal, steps_to
 from didactor.core.units import BEAT_UNIT_NAMES, BEAT_UNIT_QUARTERS, beats_to_quarters_per_minute
-from didactor.core.words import _, worded
+from didactor.core.words import _, listed, worded
 from didactor.library.models import Passage
 from didactor.library.said import is_film
 from didactor.people.models import Enrolment, Group, Person, Studio
@@ -228,8 +228,7 @@ class Assignment(models.Model):
 
     @property
     def must_show_in_words(self) -> str:
-        words = [MUST_SHOW[slug] for slug in self.must_show if slug in MUST_SHOW]
-        return ", ".join(words[:-1]) + (" and " if len(words) > 1 else "") + words[-1] if words else ""
+        return listed([MUST_SHOW[slug] for slug in self.must_show if slug in MUST_SHOW])
 
     @property
     def checklist_entries(self) -> list[tuple[str, str]]:

@@ -363,9 +363,9 @@ def _choices_in_words(passage: Passage) -> dict[str, str]:
         written = note.sounding_midi - part.transposition
         words = [_shown(midi_to_name(written + s)) for s in root.alternatives.get(note.id, [])]
         if words:
-            found[note.id] = "or " + " ".join(words)
+            found[note.id] = worded("or {notes}", notes=" ".join(words))
         elif note.id in root.optional:
-            found[note.id] = "ad lib."
+            found[note.id] = worded("ad lib.")
     return found
 
 

@@ -34,7 +34,7 @@ def _plain(engraving: Engraving, passage: Passage) -> str:
 
 def drawn(key: str, passage: Passage, layouts: tuple[str, ...], draw: Callable[[Engraving, Passage], str]) -> dict[str, str]:
     """Drawings by layout. ``key`` must name what is drawn: what has it never changes."""
-    keys = {layout: _full_key(key, layout) for layout in layouts}
+    keys = {layout: full_key(key, layout) for layout in layouts}
     kept: dict[str, str] = cache.get_many(keys.values())
     missing = [layout for layout in layouts if keys[layout] not in kept]
     if missing:
@@ -48,10 +48,10 @@ def drawn(key: str, passage: Passage, layouts: tuple[str, ...], draw: Callable[[
 def forget(key: str) -> None:
     """Take drawings out of the cache, in every layout and all words."""
     spoken = [f"{language}-{naming}" for language, _name in settings.LANGUAGES for naming in NAMINGS]
-    cache.delete_many([_full_key(key, layout, words) for layout in LAYOUTS for words in spoken])
+    cache.delete_many([full_key(key, layout, words) for layout in LAYOUTS for words in spoken])
 
 
-def _full_key(key: str, layout: str, words: str | None = None) -> str:
+def full_key(key: str, layout: str, words: str | None = None) -> str:
     """What stands on a drawing is in the reader's words."""
     words = words or f"{get_language()}-{naming_spoken()}"
     return f"{DRAWING_VERSION}:{ENGRAVER}:{key}:{layout}:{words}"

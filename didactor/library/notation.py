@@ -17,7 +17,8 @@ from didactor.core.score.read.musicxml import read
 from didactor.core.score.roadmap import bars_between, played_order
 from didactor.core.score.study.reading_aids import note_name
 from didactor.core.score.write.engraving import ACROSS
-from didactor.core.words import worded
+from didactor.core.words import keep, worded
+from didactor.core.words import read as read_words
 from didactor.library.models import Engraving, Passage, PieceRevision
 
 #: Goes up when drawings made before would differ; older ones stay and are not used.
@@ -77,12 +78,12 @@ def engravings_of(*, revision: PieceRevision, part: int, bars: str, layouts: Col
     if missing:
         failed = f"not-engraved:{ENGRAVER}:{revision.pk}:{part}:{bars}"
         if (words := cache.get(failed)) is not None:
-            raise ScoreError("score.not_engraved", words)
+            raise ScoreError("score.not_engraved", read_words(words))
         try:
             drawings = engrave_isolated(bytes(revision.prepared), part, bars or None, missing)
         except ScoreError as error:
             # It would fail alike, and take as long, whenever somebody looks.
-            cache.set(failed, error.message, FAILURE_KEPT_S)
+            cache.set(failed, keep(error.message), FAILURE_KEPT_S)
             raise
         for layout, drawn in drawings.items():
             made = {"svg": drawn.svg, "geometry": drawn.geometry}

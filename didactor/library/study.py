@@ -19,11 +19,10 @@ from didactor.core.score.study.segments import Segment, hardest_first, phrases, 
 from didactor.core.score.write.engraving import ACROSS
 from didactor.core.units import beat_unit_of, beats_to_quarters_per_minute, quarters_to_beats_per_minute
 from didactor.core.words import _, listed, worded
+from didactor.library.drawings import full_key
 from didactor.library.models import BarCorrection, Passage, Piece, PieceRevision
-from didactor.library.notation import ENGRAVER, engravings_of, read_part
+from didactor.library.notation import engravings_of, read_part
 
-#: Goes up when the drawing over the engraving changes.
-DRAWING_VERSION = 1
 #: Where a score says no tempo, quarters a minute.
 USUAL_QPM = 80.0
 _INTERVALS = (
@@ -77,7 +76,7 @@ def study_drawings(*, revision: PieceRevision, part: int, found: Study | None) -
     """The whole part for each layout, with what was found in it; kept, as long as the same is found. Raises ``ScoreError``."""
     view = found.view if found else StudyView(bar_numbers={bar["id"]: bar["number"] for bar in revision.part(part)["bars"]})
     digest = hashlib.sha256(repr(view).encode()).hexdigest()[:24]
-    keys = {layout: f"study:{DRAWING_VERSION}:{ENGRAVER}:{revision.pk}:{part}:{digest}:{layout}" for layout in ACROSS}
+    keys = {layout: full_key(f"study:{revision.pk}:{part}:{digest}", layout) for layout in ACROSS}
     kept: dict[str, str] = cache.get_many(keys.values())
     if len(kept) < len(keys):
         engraved = engravings_of(revision=revision, part=part, bars="")
@@ -186,4 +185,4 @@ def _moved_in_words(semitones: int) -> str:
         return ""
     size = abs(semitones)
     words = _INTERVALS[size] if size <= 12 else worded("{size} semitones", size=size)
-    return f"{words} {'higher' if semitones > 0 else 'lower'}"
+    return worded("{interval} higher", interval=words) if semitones > 0 else worded("{interval} lower", interval=words)

@@ -10,16 +10,21 @@ from django.http import HttpResponse
 from django.utils.http import content_disposition_header
 from django.utils.text import get_valid_filename
 
+from didactor.core.words import english
+
 #: What a table program would take for the beginning of a formula.
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def as_csv(rows: Iterable[Sequence[object]]) -> str:
-    """Commas between, quotes where needed; text that would be taken for a formula gets a quote in front."""
+    """Commas between, quotes where needed; text that would be taken for a formula gets a quote in front. Our own words are in English,
+    whoever asks: another program looks for them.
+    """
     out = io.StringIO()
     writer = csv.writer(out)
     for row in rows:
-        writer.writerow([f"'{v}" if isinstance(v, str) and v.startswith(_FORMULA) else v for v in row])
+        plain = [english(v) if isinstance(v, str) else v for v in row]
+        writer.writerow([f"'{v}" if isinstance(v, str) and v.startswith(_FORMULA) else v for v in plain])
     return out.getvalue()
 
 

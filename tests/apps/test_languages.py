@@ -193,6 +193,56 @@ def _steady(rest: list[tuple[str, str, str | None]]) -> list[tuple[str, str, str
     ]
 
 
+class LiteralTests(SimpleTestCase):
+    """Words that no page shows when it is opened: what scripts say, and what follows a form that was sent."""
+
+    #: What a program is called by, or reads.
+    NOT_SAID = re.compile(r"didactor [a-z]+|[a-z]+ at|use strict|stone at|in tune")
+
+    def test_scripts_say_nothing_that_is_not_a_message(self):
+        sentence = re.compile(r"[A-Z][a-zé]+(?: [a-z]+)+|[A-Z][a-z]+[.…]|[a-z]{2,} [a-z]{2,}(?: [a-z]+)*")
+        found = []
+        for path in sorted((settings.ROOT / "didactor" / "static" / "js").glob("*.js")):
+            code = re.sub(r"(?m)^\s*//.*$|/\*[\s\S]*?\*/", lambda m: "\n" * m[0].count("\n"), path.read_text())
+            # What stands in the call of a message, values and all, is one.
+            said = re.sub(r"(?:worded|counted)\((?:[^()]|\([^()]*\))*\)", lambda m: " " * len(m[0]), code)
+            for match in re.finditer(r'"((?:[^"\\\n]|\\.)*)"|`((?:[^`\\]|\\.)*)`', said):
+                text = match[1] or match[2] or ""
+                before = said[max(0, match.start() - 50) : match.start()]
+                if re.search(
+                    r"(querySelector\w*|closest|matches|part|on|import|from|getContext|className =|setAttribute|dispatch\w*)[ (]*$", before
+                ):
+                    continue
+                if sentence.fullmatch(text.strip()) and not self.NOT_SAID.fullmatch(text):
+                    found.append(f"{path.name}: {text}")
+        self.assertEqual([], found)
+
+    maxDiff = None
+
+    def test_answers_to_forms_are_messages(self):
+        """``messages.success(request, ..)``, ``add_error(.., ..)`` and errors with words: no text as it stands."""
+        found = []
+        for path in sorted((settings.ROOT / "didactor").rglob("*.py")):
+            # The command line speaks English.
+            if "migrations" in path.parts or path.name == "cli.py" or path.parts[-2:] == ("archive", "reading.py"):
+                continue
+            for node in ast.walk(ast.parse(path.read_text())):
+                if isinstance(node, ast.Call) and re.search(
+                    r"^messages\.\w+$|\.add_error$|(Refused|PassageError|ScoreError|AudioError)$", ast.unparse(node.func)
+                ):
+                    said = node.args[1:] if "Refused" not in ast.unparse(node.func) else node.args
+                    for argument in said:
+                        whole = ast.walk(argument) if isinstance(argument, ast.IfExp | ast.BinOp | ast.JoinedStr) else [argument]
+                        texts = [part for part in whole if isinstance(part, ast.Constant) and isinstance(part.value, str)]
+                        inside = {id(x) for call in ast.walk(argument) if isinstance(call, ast.Call) for x in ast.walk(call)}
+                        found += [
+                            f"{path.name}:{t.lineno}: {t.value}"
+                            for t in texts
+                            if id(t) not in inside and re.search("[A-Za-z]{2}.* ", t.value)
+                        ]
+        self.assertEqual([], found)
+
+
 class CatalogueTests(SimpleTestCase):
     """Of GNU gettext: what is kept in ``didactor/locale``."""
 

@@ -118,9 +118,12 @@ class OddFileTests(SimpleTestCase):
         self.assertEqual((error.code, "Send WAV" in error.message), ("audio.kind", True))
 
     def test_a_reader_that_did_not_foresee_a_file_refuses_it_and_the_log_says_where(self):
-        with mock.patch(
-            "didactor.core.sandbox.run._BOOT", _BOOT.replace("main(*", "import didactor.core.sound.decode as d; d.decode = 0; main(*")
-        ), self.assertLogs("didactor.core.sandbox.run", "ERROR") as logged:
+        with (
+            mock.patch(
+                "didactor.core.sandbox.run._BOOT", _BOOT.replace("main(*", "import didactor.core.sound.decode as d; d.decode = 0; main(*")
+            ),
+            self.assertLogs("didactor.core.sandbox.run", "ERROR") as logged,
+        ):
             error = self.isolated(wav(), "sound")
         self.assertEqual(error.code, UNFORESEEN)
         self.assertIn("could not be understood", error.message)

@@ -1,13 +1,15 @@
 // Buttons that copy a field: `data-copy` names it. Where the page may not write to the clipboard the field is selected, to copy by hand.
 
+import { worded } from "./words.js";
+
 export async function copy(field, clipboard) {
   field.focus();
   field.select();
   try {
     await clipboard.writeText(field.value);
-    return "Copied";
+    return worded("Copied");
   } catch {
-    return "Selected: copy it now";
+    return worded("Selected: copy it now");
   }
 }
 

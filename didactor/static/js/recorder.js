@@ -50,7 +50,7 @@ async function accompaniment(context) {
   if (!part("[data-backing]")?.checked) return null;
   if (typeof data.backing === "function") data.backing = await data.backing();
   const answer = await fetch(data.backing.url);
-  if (!answer.ok) throw new Error("the accompaniment did not arrive");
+  if (!answer.ok) throw new Error(worded("the accompaniment did not arrive"));
   const source = context.createBufferSource();
   source.buffer = await context.decodeAudioData(await answer.arrayBuffer());
   source.connect(context.destination);
@@ -129,7 +129,7 @@ async function begin(context, stream) {
   let second = -1;
   const ticking = setInterval(() => {
     const playing = context.currentTime - first;
-    if (playing >= 0) say(warning || (data.keepGoing ? "Recording. Keep going, whatever happens." : "Recording. Stop and think wherever you need to."));
+    if (playing >= 0) say(warning || (data.keepGoing ? worded("Recording. Keep going, whatever happens.") : worded("Recording. Stop and think wherever you need to.")));
     part("[data-clock]").textContent = clock(Math.max(0, playing));
     if (Math.floor(playing) > second) {
       second = Math.floor(playing);

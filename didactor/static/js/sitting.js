@@ -33,7 +33,7 @@ export class Sitting {
     on("[data-go]", () => this.go());
     on("[data-trial]", () => this.go(true));
     on("[data-pause]", () => this.rest());
-    on("[data-stop]", () => this.rest("Stopped: this one does not count."));
+    on("[data-stop]", () => this.rest(worded("Stopped: this one does not count.")));
     on("[data-place]", () => this.hearPlace());
     window.addEventListener("pagehide", () => this.tap?.stream.getTracks().forEach((track) => track.stop()));
   }

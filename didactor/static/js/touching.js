@@ -22,7 +22,7 @@ export class Touching {
   }
 
   toggle() {
-    return this.going ? this.stop("Stopped: this one does not count.") : this.go();
+    return this.going ? this.stop(worded("Stopped: this one does not count.")) : this.go();
   }
 
   touch(name) {

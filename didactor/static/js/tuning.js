@@ -48,7 +48,7 @@ async function begin() {
     const stream = await microphone();
     await context.resume();
     const midi = Number(part("[data-tone]").value);
-    say("Listen.");
+    say(worded("Listen."));
     tone(context, midi);
     await pause(SOUNDS_S + 0.3);
     const blocks = [];

@@ -195,7 +195,7 @@ def _known(sheet: _Sheet, chord: str) -> str:
 
 
 def _words(sheet: _Sheet, line: str) -> None:
-    pieces = re.split(r"\[([^\]]*)\]", line)
+    pieces = re.split(r"\[([^\]\[]{0,80})\]", line)
     for chord, words in zip(pieces[1::2], pieces[2::2], strict=True):
         if not chord.startswith("*"):  # an annotation
             sheet.bars.append(_Bar(chords=[(_known(sheet, chord), words.strip())], metre=sheet.metre))

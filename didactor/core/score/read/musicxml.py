@@ -68,7 +68,9 @@ def parse(data: bytes) -> Element:
     if root.tag == "score-timewise":
         raise ScoreError("score.timewise", worded("The score is stored timewise. Export it as partwise MusicXML, the usual kind."))
     if root.tag != "score-partwise":
-        raise ScoreError("score.not_musicxml", f"The file is XML, but not a MusicXML score (it begins with <{_plain(str(root.tag))}>).")
+        raise ScoreError(
+            "score.not_musicxml", worded("The file is XML, but not a MusicXML score (it begins with <{tag}>).", tag=_plain(str(root.tag)))
+        )
     return root
 
 
