@@ -87,7 +87,7 @@ def find_events(features: Features, instrument: Instrument, tuning_cents: float)
         if state < 0:
             continue
         segments.append((start * F0_HOP_S - F0_HOP_S / 2, end * F0_HOP_S - F0_HOP_S / 2, state))
-    segments = _join_octave_flickers(_drop_slivers(segments), features, peaks, typical)
+    segments = _join_octave_flickers(_drop_slivers(segments), features, peaks, typical, instrument)
     events: list[Event] = []
     for index, (start_s, end_s, state) in enumerate(segments):
         after_silence = index == 0 or start_s - segments[index - 1][1] > 0.03
@@ -158,22 +158,33 @@ def _drop_slivers(segments: list[tuple[float, float, int]]) -> list[tuple[float,
 
 
 def _join_octave_flickers(
-    segments: list[tuple[float, float, int]], features: Features, peaks: np.ndarray, typical: float
+    segments: list[tuple[float, float, int]], features: Features, peaks: np.ndarray, typical: float, instrument: Instrument
 ) -> list[tuple[float, float, int]]:
-    """Join a short stretch with its neighbour an octave away when no onset parts them: one sound, whose attack hid an octave."""
+    """Join a short stretch with its neighbour an octave away when no onset parts them: one sound, whose attack hid an octave.
+
+    A string or a key that was struck cannot change its octave without being struck again, however long either stretch lasts: while it
+    dies away the one partial and the other are the loudest in turn. Its octave is that of the longest part of it.
+    """
+    longest_s = np.inf if instrument.decays else FLICKER_S
+    lasted: list[dict[int, float]] = []
     strong = peaks[features.flux[peaks] > FLICKER_SHARE * typical] * FLUX_HOP_S
     joined: list[tuple[float, float, int]] = []
     for segment in segments:
         joined.append(segment)
+        lasted.append({segment[2]: segment[1] - segment[0]})
         while len(joined) > 1:
             (start, end, state), (next_start, next_end, next_state) = joined[-2:]
             shorter = min(end - start, next_end - next_start)
             apart = abs(next_state - state)
-            if next_start - end > 0.02 or apart not in (0, 12, 24) or (apart and shorter > FLICKER_S):
+            if next_start - end > 0.02 or apart not in (0, 12, 24) or (apart and shorter > longest_s):
                 break
             if len(strong) and np.abs(strong - next_start).min() < FLICKER_NEAR_S:
                 break
+            for octave, seconds in lasted.pop().items():
+                lasted[-1][octave] = lasted[-1].get(octave, 0.0) + seconds
             longer = state if end - start >= next_end - next_start else next_state
+            if instrument.decays:
+                longer = max(lasted[-1], key=lambda octave: lasted[-1][octave])
             joined[-2:] = [(start, next_end, longer)]
     return joined
 
