@@ -1,6 +1,7 @@
 """The same pitch again and again, plucked and struck: is nothing said that was not played, and a true fault told?
 
     bench/repeats            all instruments that decay, by three sources of sound
+    bench/repeats --instrument ukulele   one of them
     bench/repeats --base N   other seeds; move on when single takes were looked at
     bench/repeats --write    also refreshes its part of docs/benchmarks.md
 
@@ -60,8 +61,15 @@ def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--base", type=int, default=64_000)
+    parser.add_argument("--instrument", choices=INSTRUMENTS)
     options = parser.parse_args()
-    cases = [(options.base, name, source, line) for name in INSTRUMENTS for source in SOURCES for line in range(len(LINES))]
+    cases = [
+        (options.base, name, source, line)
+        for name in INSTRUMENTS
+        if options.instrument in (None, name)
+        for source in SOURCES
+        for line in range(len(LINES))
+    ]
     with multiprocessing.get_context("fork").Pool(os.cpu_count()) as pool:
         found = pool.starmap(_case, cases)
     by: dict[str, Counter[str]] = {name: Counter() for name in INSTRUMENTS}
@@ -84,7 +92,7 @@ def main() -> int:
         "wrong_told_percent": round(100 * all_["wrong_told"] / all_["wrong"], 1),
         "missed_told_percent": round(100 * all_["missed_told"] / all_["missed"], 1),
     }
-    return close("repeats", "\n".join(rows), figures, write=options.write)
+    return close("repeats", "\n".join(rows), figures, write=options.write and options.instrument is None)
 
 
 def _case(base: int, name: str, source: str, line: int) -> Counter[str]:
