@@ -33,6 +33,9 @@ FLICKER_S, FLICKER_SHARE, FLICKER_NEAR_S = 0.16, 0.4, 0.035
 RISE_BEFORE_S, RISE_AFTER_S = 0.24, 0.07
 #: An onset counts from this share of the take's typical onset strength on.
 STRONG_SHARE, WEAK_SHARE = 0.5, 0.18
+#: Of a string or key that was struck, a second stroke has at least this share of the first one's onset: the middle, on a scale of ratios,
+#: between strokes alike (1) and the string's own beating and the room (1/35).
+STRUCK_SHARE = 0.17
 #: A hard split is this much stronger than the segment's median onset.
 STAND_OUT = 1.5
 
@@ -100,7 +103,7 @@ def find_events(features: Features, instrument: Instrument, tuning_cents: float)
         if events and events[-1].offset_s > onset_s:
             events[-1] = _trim(features, events[-1], onset_s, tuning_cents)
         same_pitch = not after_silence and bool(events) and events[-1].midi == state
-        pieces = _split(features, peaks, typical, onset_s, end_s)
+        pieces = _split(features, peaks, typical, onset_s, end_s, STRUCK_SHARE * strength if instrument.decays else 0.0)
         for number, (piece_start, piece_end, piece_strength, soft) in enumerate(pieces):
             first = number == 0
             events.append(
@@ -248,8 +251,10 @@ def _interpolate(flux: FloatArray, index: int) -> float:
     return index + vertex(*flux[index - 1 : index + 2])
 
 
-def _split(features: Features, peaks: np.ndarray, typical: float, onset_s: float, end_s: float) -> list[tuple[float, float, float, bool]]:
-    """Cut a segment of one pitch at onsets inside it: (start, end, strength, soft) each."""
+def _split(
+    features: Features, peaks: np.ndarray, typical: float, onset_s: float, end_s: float, least: float
+) -> list[tuple[float, float, float, bool]]:
+    """Cut a segment of one pitch at onsets inside it: (start, end, strength, soft) each. No hard cut is weaker than ``least``."""
     times = peaks * FLUX_HOP_S
     inside = peaks[(times > onset_s + MIN_SPLIT_S) & (times < end_s - MIN_SPLIT_S)]
     cuts: list[tuple[float, float, bool]] = []
@@ -265,7 +270,7 @@ def _split(features: Features, peaks: np.ndarray, typical: float, onset_s: float
         after = features.level_db[here : here + 12]
         dip = float(min(np.median(earlier), after.max()) - before.min()) if len(before) and len(earlier) and len(after) else 0.0
         rise = float(after.max() - before.min()) if len(after) and len(before) else 0.0
-        hard = strength > max(STRONG_SHARE, STAND_OUT * ordinary) and (dip > DIP_DB or rise > 6.0)
+        hard = strength > max(STRONG_SHARE, STAND_OUT * ordinary, least) and (dip > DIP_DB or rise > 6.0)
         if not hard and dip < 0.5 and rise < 2.0:
             continue
         cuts.append((_interpolate(features.flux, here) * FLUX_HOP_S, strength, not hard))
